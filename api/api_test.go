@@ -89,10 +89,12 @@ func TestOriginsChoices(t *testing.T) {
 			} `yaml:"schemas"`
 		} `yaml:"components"`
 	}
-	if err := errors.Join(json.Unmarshal(api.RoutineSchema, &published), yaml.Unmarshal(api.OpenAPI, &contract)); err != nil {
+	if err := errors.Join(json.Unmarshal(api.RoutineSchema, &published),
+		yaml.Unmarshal(api.OpenAPI, &contract)); err != nil {
 		t.Fatal(err)
 	}
-	for what, want := range map[string][]string{"take": texts(mapping.Takes), "percents": texts(value.WaysOfPercents), "date_order": texts(value.DateOrders)} {
+	for what, want := range map[string][]string{"take": texts(mapping.Takes), "percents": texts(value.WaysOfPercents),
+		"date_order": texts(value.DateOrders)} {
 		for where, got := range map[string][]string{
 			"schema":   published.Defs["origin"].Properties[what].Enum,
 			"contract": contract.Components.Schemas["Origin"].Properties[what].Enum,
@@ -123,9 +125,12 @@ func TestContractFitsTheCore(t *testing.T) {
 	if err := yaml.Unmarshal(api.OpenAPI, &doc); err != nil {
 		t.Fatal(err)
 	}
-	for name, v := range map[string]any{"Reading": sheet.Reading{}, "Finding": sheet.Finding{}, "Notice": sheet.Notice{}, "Column": sheet.Column{}, "Origin": mapping.Origin{}, "Draft": mapping.Draft{},
-		"Routine": mapping.Routine{}, "Field": catalog.Field{}, "RecordType": catalog.RecordType{}, "Choice": catalog.Choice{},
-		"Suggestion": suggest.Suggestion{}, "DraftSuggestion": suggest.DraftSuggestion{}, "DraftCount": verdict.DraftCount{}} {
+	for name, v := range map[string]any{"Reading": sheet.Reading{}, "Finding": sheet.Finding{},
+		"Notice": sheet.Notice{}, "Column": sheet.Column{}, "Origin": mapping.Origin{}, "Draft": mapping.Draft{},
+		"Routine": mapping.Routine{}, "Field": catalog.Field{}, "RecordType": catalog.RecordType{},
+		"Choice":     catalog.Choice{},
+		"Suggestion": suggest.Suggestion{}, "DraftSuggestion": suggest.DraftSuggestion{},
+		"DraftCount": verdict.DraftCount{}} {
 		var in []string
 		for n := range doc.Components.Schemas[name].Properties {
 			in = append(in, n)

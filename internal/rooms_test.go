@@ -46,11 +46,13 @@ var layers = []struct {
 	{"uchi/internal/pg", []string{"core/fault"}},
 	{"uchi/internal/api", []string{"core/", "staging", "store", "work", "api"}},
 	{"uchi/internal/client", []string{"core/"}},
-	{"uchi/internal/cli", []string{"core/", "places", "staging", "store", "work", "api", "client", "mail", "pg", "standin", "web"}},
+	{"uchi/internal/cli", []string{"core/", "places", "staging", "store", "work", "api", "client", "mail", "pg",
+		"standin", "web"}},
 }
 
 // What the core must not know.
-var outside = []string{"database/sql", "net/http", "github.com/jackc", "github.com/jmoiron", "github.com/riverqueue", "github.com/go-chi", "github.com/spf13", "golang.org/x/term", "log/slog"}
+var outside = []string{"database/sql", "net/http", "github.com/jackc", "github.com/jmoiron", "github.com/riverqueue",
+	"github.com/go-chi", "github.com/spf13", "golang.org/x/term", "log/slog"}
 
 func TestImportsPointOneWay(t *testing.T) {
 	known := map[string][]string{}

@@ -47,7 +47,8 @@ func skewed[T any](r *rand.Rand, list []T) T {
 
 func (mk *maker) chance(p float64) bool { return mk.r.Float64() < p }
 
-var personFields = []string{"honorific", "given_name", "family_name", "email", "phone", "mobile", "street", "postal_code", "locality", "country", "birthday"}
+var personFields = []string{"honorific", "given_name", "family_name", "email", "phone", "mobile", "street",
+	"postal_code", "locality", "country", "birthday"}
 
 // People makes contacts: records that are there, and rows of which the given
 // share is of people who are there.
@@ -195,10 +196,12 @@ func (mk *maker) local(given, family string) string {
 
 func (mk *maker) domain() string {
 	if mk.chance(.5) {
-		return pick(mk.r, []string{"freepost.example", "mailhaven.example", "postbox.example", "openmail.example", "inbox.example"})
+		return pick(mk.r, []string{"freepost.example", "mailhaven.example", "postbox.example", "openmail.example",
+			"inbox.example"})
 	}
 	t := pick(mk.r, tongues[:9])
-	return box(pick(mk.r, t.starts)+pick(mk.r, t.ends)) + "-" + pick(mk.r, []string{"marina", "boats", "yard", "harbour", "sail"}) + ".example"
+	return box(pick(mk.r, t.starts)+pick(mk.r, t.ends)) + "-" +
+		pick(mk.r, []string{"marina", "boats", "yard", "harbour", "sail"}) + ".example"
 }
 
 func (mk *maker) person() map[string]string {
@@ -303,7 +306,8 @@ func (mk *maker) other(p map[string]string) (map[string]string, string) {
 		if mk.chance(.4) {
 			take("email")
 		}
-		for first := string([]rune(p["given_name"])[:3]); strings.Contains(q["given_name"], first) || strings.Contains(p["given_name"], string([]rune(q["given_name"])[:3])); {
+		for first := string([]rune(p["given_name"])[:3]); strings.Contains(q["given_name"], first) ||
+			strings.Contains(p["given_name"], string([]rune(q["given_name"])[:3])); {
 			q["given_name"] = pick(mk.r, append(t.women, t.men...))
 		}
 		return q, "same family"
@@ -359,7 +363,8 @@ func (mk *maker) again(p map[string]string) (map[string]string, string) {
 	for _, f := range []string{"email", "phone", "mobile", "street", "birthday", "honorific"} {
 		do(.22, "blank "+f, func() bool { had := q[f] != ""; delete(q, f); return had })
 	}
-	if q["email"] == "" && q["phone"] == "" && q["mobile"] == "" && q["street"] == "" && q["birthday"] == "" { // something must be left to go by
+	// something must be left to go by
+	if q["email"] == "" && q["phone"] == "" && q["mobile"] == "" && q["street"] == "" && q["birthday"] == "" {
 		for _, f := range []string{"email", "phone", "mobile", "street", "birthday"} {
 			if p[f] != "" {
 				q[f] = p[f]
@@ -384,7 +389,11 @@ func (mk *maker) again(p map[string]string) (map[string]string, string) {
 		}
 		return len(g) == 2
 	})
-	do(.04, "names swapped", func() bool { q["given_name"], q["family_name"] = q["family_name"], q["given_name"]; return true })
+	do(.04, "names swapped", func() bool {
+		q["given_name"], q["family_name"] = q["family_name"],
+			q["given_name"]
+		return true
+	})
 	do(.03, "married", func() bool {
 		if mk.chance(.5) {
 			q["family_name"] = mk.family(t)

@@ -18,15 +18,34 @@ type place struct {
 }
 
 var places = []place{
-	{"Norway", "NO", "+4755", 6, words("Skarvika Lynghavn Tarevik Ytrenes Fjordby Havsund Krabbevåg Mellomøy"), words("Bryggeveien Fyrgata Strandkaien Sjøgata"), words("Ingrid Lars Solveig Øyvind Marit Håkon Astrid Sverre Tone Kjell"), words("Havnes Brattvik Nordlie Sæther Tangvald Øksnes Lyngstad Myrvang"), words("AS ANS")},
-	{"Sweden", "SE", "+46313", 6, words("Ljungskär Granholmen Tångsund Ekvik Björkö Marhamn"), words("Hamngatan Bryggvägen Strandgatan Sjövägen"), words("Elsa Nils Åsa Gunnar Maja Björn Karin Sten Linnéa Olle"), words("Bergskär Holmvik Strandell Åkerhamn Sjölin Granqvist"), words("AB")},
-	{"Denmark", "DK", "+4533", 6, words("Rørhavn Tangby Lillesund Krogsø Vesterbro Strandby"), words("Havnegade Strandvej Molevej Fyrvej"), words("Mette Søren Kirsten Jens Birgit Anders Lone Poul"), words("Kroghavn Strandlund Rønsholt Bølgemose Holmbæk"), words("ApS A/S")},
-	{"Finland", "FI", "+3589", 7, words("Lokkisaari Kaislaranta Merikylä Tyrskylä Saunalahti"), words("Satamakatu Rantatie Majakkatie Laiturikuja"), words("Aino Eero Helmi Onni Kaisa Väinö Tuuli Arvo"), words("Lokkinen Rantasalmi Tyrskynen Kaisla Merikoski"), words("Oy")},
-	{"Germany", "DE", "+4940", 7, words("Möwenhafen Schilfsund Tangby Ankerwiek Leuchtholm"), words("Hafenstraße Am Kai Deichweg Bootsgasse"), words("Jürgen Heike Klaus Antje Björn Ulrike Sönke Dörte"), words("Möwes Deichgräber Schilfer Ankermann Großkai Weiß"), words("GmbH KG")},
-	{"Netherlands", "NL", "+3120", 7, words("Schelpdam Zilverhaven Rietwijk Oosterkade"), words("Havenkade Steigerweg Dijkstraat Sluispad"), words("Sanne Joost Femke Bram Lieke Teun"), words("van der Kade Steigerman Rietveen Zeebergen Dijkhuis"), words("BV VOF")},
-	{"United Kingdom", "GB", "+44131496", 4, words("Gullhaven Kelpmouth Brinewick Saltcombe Anchorby"), words("Harbour Road|Quay Street|Slipway Lane|Lighthouse Walk"), words("Fiona Angus Maeve Callum Morag Ewan Isla Rory"), words("Gullane Kelpie Saltmarsh Brineham Quayle Harbottle"), words("Ltd Limited")},
-	{"Greece", "GR", "+30210", 7, words("Φαρονήσι Γλαρολίμανο Αλμυρή Κοχυλάκι"), words("Λιμένος Φάρου Ακτής Γλάρων"), words("Ελένη Νίκος Σοφία Γιώργος Άννα Κώστας"), words("Γλάρος Αλμυράκης Λιμενάρης Κοχυλάς Φαράκης"), words("ΑΕ ΕΠΕ")},
-	{"Japan", "JP", "+8145", 7, words("灯ヶ浦 潮見町 鴎浜 碇崎"), words("港町 灯台通り 浜辺 桟橋"), words("陽子 健 美咲 大輔 直美 亮"), words("潮田 鴎川 碇 浜崎 灯野"), words("株式会社")},
+	{"Norway", "NO", "+4755", 6, words("Skarvika Lynghavn Tarevik Ytrenes Fjordby Havsund Krabbevåg Mellomøy"),
+		words("Bryggeveien Fyrgata Strandkaien Sjøgata"),
+		words("Ingrid Lars Solveig Øyvind Marit Håkon Astrid Sverre Tone Kjell"),
+		words("Havnes Brattvik Nordlie Sæther Tangvald Øksnes Lyngstad Myrvang"), words("AS ANS")},
+	{"Sweden", "SE", "+46313", 6, words("Ljungskär Granholmen Tångsund Ekvik Björkö Marhamn"),
+		words("Hamngatan Bryggvägen Strandgatan Sjövägen"),
+		words("Elsa Nils Åsa Gunnar Maja Björn Karin Sten Linnéa Olle"),
+		words("Bergskär Holmvik Strandell Åkerhamn Sjölin Granqvist"), words("AB")},
+	{"Denmark", "DK", "+4533", 6, words("Rørhavn Tangby Lillesund Krogsø Vesterbro Strandby"),
+		words("Havnegade Strandvej Molevej Fyrvej"), words("Mette Søren Kirsten Jens Birgit Anders Lone Poul"),
+		words("Kroghavn Strandlund Rønsholt Bølgemose Holmbæk"), words("ApS A/S")},
+	{"Finland", "FI", "+3589", 7, words("Lokkisaari Kaislaranta Merikylä Tyrskylä Saunalahti"),
+		words("Satamakatu Rantatie Majakkatie Laiturikuja"), words("Aino Eero Helmi Onni Kaisa Väinö Tuuli Arvo"),
+		words("Lokkinen Rantasalmi Tyrskynen Kaisla Merikoski"), words("Oy")},
+	{"Germany", "DE", "+4940", 7, words("Möwenhafen Schilfsund Tangby Ankerwiek Leuchtholm"),
+		words("Hafenstraße Am Kai Deichweg Bootsgasse"), words("Jürgen Heike Klaus Antje Björn Ulrike Sönke Dörte"),
+		words("Möwes Deichgräber Schilfer Ankermann Großkai Weiß"), words("GmbH KG")},
+	{"Netherlands", "NL", "+3120", 7, words("Schelpdam Zilverhaven Rietwijk Oosterkade"),
+		words("Havenkade Steigerweg Dijkstraat Sluispad"), words("Sanne Joost Femke Bram Lieke Teun"),
+		words("van der Kade Steigerman Rietveen Zeebergen Dijkhuis"), words("BV VOF")},
+	{"United Kingdom", "GB", "+44131496", 4, words("Gullhaven Kelpmouth Brinewick Saltcombe Anchorby"),
+		words("Harbour Road|Quay Street|Slipway Lane|Lighthouse Walk"),
+		words("Fiona Angus Maeve Callum Morag Ewan Isla Rory"),
+		words("Gullane Kelpie Saltmarsh Brineham Quayle Harbottle"), words("Ltd Limited")},
+	{"Greece", "GR", "+30210", 7, words("Φαρονήσι Γλαρολίμανο Αλμυρή Κοχυλάκι"), words("Λιμένος Φάρου Ακτής Γλάρων"),
+		words("Ελένη Νίκος Σοφία Γιώργος Άννα Κώστας"), words("Γλάρος Αλμυράκης Λιμενάρης Κοχυλάς Φαράκης"), words("ΑΕ ΕΠΕ")},
+	{"Japan", "JP", "+8145", 7, words("灯ヶ浦 潮見町 鴎浜 碇崎"), words("港町 灯台通り 浜辺 桟橋"), words("陽子 健 美咲 大輔 直美 亮"),
+		words("潮田 鴎川 碇 浜崎 灯野"), words("株式会社")},
 }
 
 func words(s string) []string {
@@ -36,7 +55,8 @@ func words(s string) []string {
 	return strings.Fields(s)
 }
 
-var jobs = []string{"Harbour master", "Marina manager", "Yard foreman", "Purchasing", "Electrician", "Club secretary", "Technical lead", "Berth officer", "Treasurer", "Owner"}
+var jobs = []string{"Harbour master", "Marina manager", "Yard foreman", "Purchasing", "Electrician",
+	"Club secretary", "Technical lead", "Berth officer", "Treasurer", "Owner"}
 var kinds = []string{"Marina", "Boatyard", "Sailing Club", "Harbour Authority", "Charter"}
 var kindCodes = []string{"marina", "boatyard", "sailing_club", "harbour_authority", "charter"}
 
@@ -56,7 +76,8 @@ func digits(r *rand.Rand, n int) string {
 }
 
 // ContactHeader names the columns of Contact.
-var ContactHeader = []string{"Reference", "Given name", "Family name", "E-mail", "Phone", "Mobile", "Job title", "Street", "Town", "Region", "Postal code", "Country", "Birthday", "Notes"}
+var ContactHeader = []string{"Reference", "Given name", "Family name", "E-mail", "Phone", "Mobile", "Job title",
+	"Street", "Town", "Region", "Postal code", "Country", "Birthday", "Notes"}
 
 // Contact makes up the nth contact, as the columns of ContactHeader.
 func (w World) Contact(n uint64) []string {
@@ -64,7 +85,8 @@ func (w World) Contact(n uint64) []string {
 	p := pick(r, places)
 	given, family := pick(r, p.given), pick(r, p.family)
 	return []string{
-		fmt.Sprintf("BM-%07d", n), given, family, fmt.Sprintf("p%d@%s.example", n, pick(r, []string{"lightberth", "quaymail", "saltpost", "moorings"})),
+		fmt.Sprintf("BM-%07d", n), given, family,
+		fmt.Sprintf("p%d@%s.example", n, pick(r, []string{"lightberth", "quaymail", "saltpost", "moorings"})),
 		p.trunk + digits(r, p.digits), p.trunk + digits(r, p.digits), pick(r, jobs),
 		fmt.Sprintf("%s %d", pick(r, p.streets), 1+r.IntN(200)), pick(r, p.towns), "", digits(r, 5), p.code,
 		fmt.Sprintf("%d-%02d-%02d", 1940+r.IntN(65), 1+r.IntN(12), 1+r.IntN(28)), "",
@@ -89,7 +111,8 @@ func (w World) Incoming(n, existing uint64) []string {
 }
 
 // AccountHeader names the columns of Account.
-var AccountHeader = []string{"Name", "Registration number", "Number in the old system", "Website", "E-mail", "Phone", "Industry", "Employees", "Status", "Street", "Town or city", "Postal code", "Country", "Owner"}
+var AccountHeader = []string{"Name", "Registration number", "Number in the old system", "Website", "E-mail", "Phone",
+	"Industry", "Employees", "Status", "Street", "Town or city", "Postal code", "Country", "Owner"}
 
 // Account makes up the nth account, as the columns of AccountHeader.
 func (w World) Account(n uint64, owners []string) []string {
@@ -99,14 +122,18 @@ func (w World) Account(n uint64, owners []string) []string {
 	town := pick(r, p.towns)
 	host := fmt.Sprintf("%s%d.example", []string{"berth", "yard", "sail", "port", "hire"}[k], n)
 	return []string{
-		fmt.Sprintf("%s %s %d %s", town, kinds[k], n, pick(r, p.forms)), p.code + digits(r, 8), fmt.Sprintf("LQ-%05d", n), "https://www." + host, "office@" + host,
-		p.trunk + digits(r, p.digits), kindCodes[k], fmt.Sprint(1 + r.IntN(120)), pick(r, []string{"prospect", "customer", "customer", "partner", "former"}),
+		fmt.Sprintf("%s %s %d %s", town, kinds[k], n, pick(r, p.forms)), p.code + digits(r, 8), fmt.Sprintf("LQ-%05d", n),
+		"https://www." + host, "office@" + host,
+		p.trunk + digits(r, p.digits), kindCodes[k], fmt.Sprint(1 + r.IntN(120)),
+		pick(r, []string{"prospect", "customer", "customer", "partner", "former"}),
 		fmt.Sprintf("%s %d", pick(r, p.streets), 1+r.IntN(120)), town, digits(r, 5), p.code, pick(r, owners),
 	}
 }
 
 // EnquiryHeader names the columns of Enquiry.
-var EnquiryHeader = []string{"Company", "Website", "Company phone", "Street", "Town", "Country", "Contact first name", "Contact last name", "Contact e-mail", "Deal number", "Deal title", "Stage", "Deal value", "Expected close"}
+var EnquiryHeader = []string{"Company", "Website", "Company phone", "Street", "Town", "Country",
+	"Contact first name", "Contact last name", "Contact e-mail", "Deal number", "Deal title", "Stage", "Deal value",
+	"Expected close"}
 
 // Enquiry makes up the nth row of a file in which each row holds a company, a
 // person there and a deal: so many companies, of which most rows leave out what
@@ -114,7 +141,8 @@ var EnquiryHeader = []string{"Company", "Website", "Company phone", "Street", "T
 func (w World) Enquiry(n, companies uint64) []string {
 	r := w.rand(4, n)
 	a, c := w.Account(n%companies, []string{""}), w.Contact(n)
-	row := []string{a[0], a[3], a[5], a[9], a[10], a[12], c[1], c[2], c[3], fmt.Sprintf("EN-%07d", n), fmt.Sprintf("%d pedestals", 1+r.IntN(60)), pick(r, []string{"identified", "scoped", "offered"}),
+	row := []string{a[0], a[3], a[5], a[9], a[10], a[12], c[1], c[2], c[3], fmt.Sprintf("EN-%07d", n),
+		fmt.Sprintf("%d pedestals", 1+r.IntN(60)), pick(r, []string{"identified", "scoped", "offered"}),
 		fmt.Sprint(500 * (1 + r.IntN(90))), fmt.Sprintf("2027-%02d-%02d", 1+r.IntN(12), 1+r.IntN(28))}
 	for i := 1; i < 6; i++ {
 		if r.IntN(2) == 0 {

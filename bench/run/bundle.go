@@ -40,19 +40,24 @@ func bundleFiles(out string, contacts uint64) ([]string, error) {
 		rows   uint64
 		row    func(n uint64) []string
 	}{
-		{"accounts.csv", []string{"Company", "Number in the old system", "Parent account", "Town or city", "Country"}, accounts, func(n uint64) []string {
-			a, parent := w.Account(n, []string{""}), ""
-			if n%3 == 0 {
-				parent = number("AC", at(n, accounts, 7919))
-			}
-			return []string{a[0], number("AC", n), parent, a[10], a[12]}
-		}},
-		{"contacts.csv", []string{"Number in the old system", "Given name", "Family name", "E-mail", "Phone", "Account", "Reports to"}, contacts, func(n uint64) []string {
+		{"accounts.csv", []string{"Company", "Number in the old system", "Parent account", "Town or city", "Country"},
+			accounts, func(n uint64) []string {
+				a, parent := w.Account(n, []string{""}), ""
+				if n%3 == 0 {
+					parent = number("AC", at(n, accounts, 7919))
+				}
+				return []string{a[0], number("AC", n), parent, a[10], a[12]}
+			}},
+		{"contacts.csv", []string{"Number in the old system", "Given name", "Family name", "E-mail", "Phone", "Account",
+			"Reports to"}, contacts, func(n uint64) []string {
 			c := w.Contact(n)
-			return []string{c[0], c[1], c[2], c[3], c[4], number("AC", at(n, accounts, 31)), fmt.Sprintf("BM-%07d", at(n, contacts, 7919))}
+			return []string{c[0], c[1], c[2], c[3], c[4], number("AC", at(n, accounts, 31)),
+				fmt.Sprintf("BM-%07d", at(n, contacts, 7919))}
 		}},
-		{"deals.csv", []string{"Deal title", "Number in the old system", "Stage", "Account", "Contact", "Amount", "Expected close"}, deals, func(n uint64) []string {
-			return []string{fmt.Sprintf("Pedestals for pier %d", n), number("DL", n), "offered", number("AC", at(n, accounts, 13)), fmt.Sprintf("BM-%07d", at(n, contacts, 3)),
+		{"deals.csv", []string{"Deal title", "Number in the old system", "Stage", "Account", "Contact", "Amount",
+			"Expected close"}, deals, func(n uint64) []string {
+			return []string{fmt.Sprintf("Pedestals for pier %d", n), number("DL", n), "offered",
+				number("AC", at(n, accounts, 13)), fmt.Sprintf("BM-%07d", at(n, contacts, 3)),
 				fmt.Sprintf("%d.00", 900+n%9000), fmt.Sprintf("2027-%02d-%02d", 1+n%12, 1+n%28)}
 		}},
 	}
@@ -120,7 +125,8 @@ func bundledOne(ctx context.Context, n uint64, bin, out, dir string) error {
 	if want := int64(n + max(n/20, 1) + max(n/5, 1)); records != want {
 		return fmt.Errorf("%d records were made of %d", records, want)
 	}
-	fmt.Printf("%10d  %8.1f s  %8.1f s  %6.2f  %5d MiB\n", n, hand.Seconds(), took.Seconds(), took.Seconds()/hand.Seconds(), memory>>10)
+	fmt.Printf("%10d  %8.1f s  %8.1f s  %6.2f  %5d MiB\n", n, hand.Seconds(), took.Seconds(),
+		took.Seconds()/hand.Seconds(), memory>>10)
 	return nil
 }
 
@@ -140,7 +146,8 @@ func bundleByHand(ctx context.Context, server string, files []string) (time.Dura
 		return 0, err
 	}
 	began := time.Now()
-	c := exec.CommandContext(ctx, "psql", u.String(), "-qX", "-v", "accounts="+files[0], "-v", "contacts="+files[1], "-v", "deals="+files[2], "-f", "bench/handwritten-bundle.sql")
+	c := exec.CommandContext(ctx, "psql", u.String(), "-qX", "-v", "accounts="+files[0], "-v", "contacts="+files[1],
+		"-v", "deals="+files[2], "-f", "bench/handwritten-bundle.sql")
 	if b, err := c.CombinedOutput(); err != nil {
 		return 0, fmt.Errorf("psql: %w\n%s", err, b)
 	}

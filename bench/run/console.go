@@ -71,7 +71,8 @@ func watch(ctx context.Context, n uint64, bin, out, dir string) error {
 	}
 	defer server.Stop()
 	defer s.stop()
-	if _, err := s.uchi(ctx, "", "import", file, "--into", "contact", "--match", "source_ref", "--check-only"); err != nil {
+	if _, err := s.uchi(ctx, "", "import", file, "--into", "contact", "--match", "source_ref",
+		"--check-only"); err != nil {
 		return err
 	}
 	if _, err := s.uchi(ctx, "", "mend", "cell", "1", "5", made.ContactHeader[3]+"=no address"); err != nil {
@@ -86,7 +87,8 @@ func watch(ctx context.Context, n uint64, bin, out, dir string) error {
 		return err
 	}
 	began := time.Now()
-	if err := browsertest.Do(tab, chromedp.Navigate("http://"+listen+"/w/main/imports/1/check"), chromedp.WaitVisible(`[role=gridcell]`, chromedp.ByQuery)); err != nil {
+	if err := browsertest.Do(tab, chromedp.Navigate("http://"+listen+"/w/main/imports/1/check"),
+		chromedp.WaitVisible(`[role=gridcell]`, chromedp.ByQuery)); err != nil {
 		return err
 	}
 	view := time.Since(began)
@@ -110,7 +112,8 @@ func watch(ctx context.Context, n uint64, bin, out, dir string) error {
 		}
 	}
 	for k := range 6 {
-		menu := chromedp.Tasks{chromedp.Focus(`//button[starts-with(@aria-label, "Column `+made.ContactHeader[2]+`")]`, chromedp.BySearch), chromedp.KeyEvent(kb.Enter), chromedp.WaitVisible(`[role=menuitem]`, chromedp.ByQuery)}
+		menu := chromedp.Tasks{chromedp.Focus(`//button[starts-with(@aria-label, "Column `+made.ContactHeader[2]+`")]`,
+			chromedp.BySearch), chromedp.KeyEvent(kb.Enter), chromedp.WaitVisible(`[role=menuitem]`, chromedp.ByQuery)}
 		if err := browsertest.Do(tab, menu); err != nil {
 			return fmt.Errorf("open a column's menu: %w", err)
 		}

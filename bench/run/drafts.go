@@ -30,11 +30,13 @@ func draftedOne(ctx context.Context, n uint64, bin, out, dir string) error {
 	defer s.stop()
 	file := filepath.Join(out, fmt.Sprintf("enquiries-%d.csv", n))
 	world := made.World{Seed: 7}
-	if err := write(file, made.EnquiryHeader, n, func(i uint64) []string { return world.Enquiry(i, n/rowsACompany) }); err != nil {
+	if err := write(file, made.EnquiryHeader, n,
+		func(i uint64) []string { return world.Enquiry(i, n/rowsACompany) }); err != nil {
 		return err
 	}
 	began := time.Now()
-	if _, err := s.uchi(ctx, "", "import", file, "--into", "contact", "--add", "account", "--add", "opportunity", "--match", "email", "--check-only"); err != nil {
+	if _, err := s.uchi(ctx, "", "import", file, "--into", "contact", "--add", "account", "--add", "opportunity",
+		"--match", "email", "--check-only"); err != nil {
 		return err
 	}
 	checked := time.Since(began)
@@ -61,6 +63,7 @@ func countRecords(ctx context.Context, database string) (n int64, err error) {
 		return 0, err
 	}
 	defer conn.Close(ctx)
-	err = conn.QueryRow(ctx, `select (select count(*) from w_main.r_account) + (select count(*) from w_main.r_contact) + (select count(*) from w_main.r_opportunity)`).Scan(&n)
+	err = conn.QueryRow(ctx, `select (select count(*) from w_main.r_account) + (select count(*)
+		from w_main.r_contact) + (select count(*) from w_main.r_opportunity)`).Scan(&n)
 	return n, err
 }

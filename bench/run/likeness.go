@@ -21,7 +21,8 @@ const rowsAlike = 100_000
 // alike measures how long matching by likeness takes and how good it is, on
 // labelled sets: records of the sizes, and rows of which two fifths are there.
 func alike(ctx context.Context, sizes, bin, out, dir string) error {
-	fmt.Printf("%-9s %9s %8s  %8s %8s  %9s  %9s  %9s  %9s  %8s\n", "set", "records", "rows", "check", "rows/s", "taken", "right", "reached", "asked", "memory")
+	fmt.Printf("%-9s %9s %8s  %8s %8s  %9s  %9s  %9s  %9s  %8s\n", "set", "records", "rows", "check", "rows/s", "taken",
+		"right", "reached", "asked", "memory")
 	return eachSize(sizes, func(size uint64) error {
 		n := int(size)
 		rows := min(rowsAlike, n)
@@ -44,17 +45,20 @@ func alikeOne(ctx context.Context, set labelled.Set, bin, out, dir string) error
 	records, incoming := filepath.Join(out, "alike-records.csv"), filepath.Join(out, "alike-rows.csv")
 	defer os.Remove(records)
 	defer os.Remove(incoming)
-	if err := writeSet(records, set.Fields, len(set.Records), func(i int) map[string]string { return set.Records[i] }); err != nil {
+	if err := writeSet(records, set.Fields, len(set.Records),
+		func(i int) map[string]string { return set.Records[i] }); err != nil {
 		return err
 	}
-	if err := writeSet(incoming, set.Fields, len(set.Rows), func(i int) map[string]string { return set.Rows[i].Values }); err != nil {
+	if err := writeSet(incoming, set.Fields, len(set.Rows),
+		func(i int) map[string]string { return set.Rows[i].Values }); err != nil {
 		return err
 	}
 	var maps []string
 	for _, f := range set.Fields {
 		maps = append(maps, "--map", f+"="+f)
 	}
-	load := append([]string{"import", records, "--into", set.Type, "--yes", "--match", "source_ref", "--doubtful", "take", "--fixed", "description=x"}, maps...)
+	load := append([]string{"import", records, "--into", set.Type, "--yes", "--match", "source_ref", "--doubtful",
+		"take", "--fixed", "description=x"}, maps...)
 	if _, err := s.uchi(ctx, "", load...); err != nil {
 		return err
 	}
@@ -62,7 +66,8 @@ func alikeOne(ctx context.Context, set labelled.Set, bin, out, dir string) error
 		return err
 	}
 	began := time.Now()
-	if _, err := s.uchi(ctx, "", append([]string{"import", incoming, "--into", set.Type, "--check-only"}, maps...)...); err != nil {
+	if _, err := s.uchi(ctx, "", append([]string{"import", incoming, "--into", set.Type, "--check-only"},
+		maps...)...); err != nil {
 		return err
 	}
 	took := time.Since(began)
@@ -75,8 +80,10 @@ func alikeOne(ctx context.Context, set labelled.Set, bin, out, dir string) error
 		return err
 	}
 	n := len(set.Rows)
-	fmt.Printf("%-9s %9d %8d  %6.1f s %8.0f  %9d  %7.2f %%  %7.2f %%  %7.2f %%  %4d MiB\n", set.Type, len(set.Records), n, took.Seconds(), float64(n)/took.Seconds(),
-		q.taken, 100*float64(q.right)/float64(max(q.taken, 1)), 100*float64(q.reached)/float64(max(q.there, 1)), 100*float64(q.asked)/float64(n), memory>>10)
+	fmt.Printf("%-9s %9d %8d  %6.1f s %8.0f  %9d  %7.2f %%  %7.2f %%  %7.2f %%  %4d MiB\n", set.Type, len(set.Records),
+		n, took.Seconds(), float64(n)/took.Seconds(),
+		q.taken, 100*float64(q.right)/float64(max(q.taken, 1)), 100*float64(q.reached)/float64(max(q.there, 1)),
+		100*float64(q.asked)/float64(n), memory>>10)
 	return nil
 }
 

@@ -25,7 +25,8 @@ import (
 func main() {
 	sizes := flag.String("rows", "100000,1000000", "sizes to measure, rows into as many existing")
 	bin := flag.String("uchi", "bin/uchi", "the service's binary")
-	likeness := flag.String("likeness", "", "instead, sizes of records to measure likeness against, such as 10000,100000,1000000")
+	likeness := flag.String("likeness", "",
+		"instead, sizes of records to measure likeness against, such as 10000,100000,1000000")
 	drafts := flag.String("drafts", "", "instead, sizes of files whose rows hold a company, a person and a deal")
 	mending := flag.String("mend", "", "instead, sizes of imports of which cells are mended and the load is taken back")
 	console := flag.String("console", "", "instead, sizes of imports of which a browser shows the rows")
@@ -103,7 +104,8 @@ func write(path string, header []string, rows uint64, row func(uint64) []string)
 
 func measure(ctx context.Context, n uint64, bin, out, dir string) error {
 	world := made.World{Seed: 8}
-	existing, incoming := filepath.Join(out, fmt.Sprintf("existing-%d.csv", n)), filepath.Join(out, fmt.Sprintf("incoming-%d.csv", n))
+	existing, incoming := filepath.Join(out, fmt.Sprintf("existing-%d.csv", n)),
+		filepath.Join(out, fmt.Sprintf("incoming-%d.csv", n))
 	if err := write(existing, made.ContactHeader, n, world.Contact); err != nil {
 		return err
 	}
@@ -126,7 +128,8 @@ func measure(ctx context.Context, n uint64, bin, out, dir string) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("%10d  %8.1f s  %8.1f s  %6.2f  %5d MiB\n", n, hand.Seconds(), took.Seconds(), took.Seconds()/hand.Seconds(), memory>>10)
+	fmt.Printf("%10d  %8.1f s  %8.1f s  %6.2f  %5d MiB\n", n, hand.Seconds(), took.Seconds(),
+		took.Seconds()/hand.Seconds(), memory>>10)
 	return nil
 }
 

@@ -18,13 +18,15 @@ import (
 // one mended cell, a page of the grid, a search for a text, and taking a load
 // back, beside the load itself.
 func mended(ctx context.Context, sizes, bin, out, dir string) error {
-	fmt.Printf("%10s  %9s  %10s  %10s  %10s  %9s  %9s  %6s\n", "rows", "cell", "page", "search", "found none", "load", "undo", "ratio")
+	fmt.Printf("%10s  %9s  %10s  %10s  %10s  %9s  %9s  %6s\n", "rows", "cell", "page", "search", "found none", "load",
+		"undo", "ratio")
 	return eachSize(sizes, func(n uint64) error { return mend(ctx, n, bin, out, dir) })
 }
 
 func mend(ctx context.Context, n uint64, bin, out, dir string) error {
 	world := made.World{Seed: 8}
-	existing, incoming := filepath.Join(out, fmt.Sprintf("existing-%d.csv", n)), filepath.Join(out, fmt.Sprintf("incoming-%d.csv", n))
+	existing, incoming := filepath.Join(out, fmt.Sprintf("existing-%d.csv", n)),
+		filepath.Join(out, fmt.Sprintf("incoming-%d.csv", n))
 	if err := write(existing, made.ContactHeader, n, world.Contact); err != nil {
 		return err
 	}
@@ -59,7 +61,9 @@ func mend(ctx context.Context, n uint64, bin, out, dir string) error {
 	}
 	time.Sleep(time.Duration(n) * 20 * time.Microsecond)
 	cell, err := slow(20, func(k int) error {
-		_, err := c.EditWithResponse(ctx, "main", 2, client.CellEdits{Cells: []client.CellEdit{{Row: at(), Column: made.ContactHeader[2], Value: fmt.Sprint("Mended", k)}}})
+		_, err := c.EditWithResponse(ctx, "main", 2,
+			client.CellEdits{Cells: []client.CellEdit{{Row: at(), Column: made.ContactHeader[2],
+				Value: fmt.Sprint("Mended", k)}}})
 		return err
 	})
 	if err != nil {
@@ -101,7 +105,8 @@ func mend(ctx context.Context, n uint64, bin, out, dir string) error {
 		return err
 	}
 	ms := func(d time.Duration) string { return fmt.Sprintf("%d ms", d.Milliseconds()) }
-	fmt.Printf("%10d  %9s  %10s  %10s  %10s  %7.1f s  %7.1f s  %6.2f\n", n, ms(cell), ms(page), ms(found), ms(none), load.Seconds(), undo.Seconds(), undo.Seconds()/load.Seconds())
+	fmt.Printf("%10d  %9s  %10s  %10s  %10s  %7.1f s  %7.1f s  %6.2f\n", n, ms(cell), ms(page), ms(found), ms(none),
+		load.Seconds(), undo.Seconds(), undo.Seconds()/load.Seconds())
 	return nil
 }
 

@@ -41,7 +41,8 @@ func afresh(ctx context.Context, bin, dir string) (*pg.Server, *service, error) 
 // serve starts the service on a database and signs in.
 func serve(ctx context.Context, database, bin string) (*service, error) {
 	var log bytes.Buffer
-	s := &service{bin: bin, cmd: exec.CommandContext(ctx, bin, "serve", "--database", database, "--listen", listen, "--admin", "bench@lanternquay.example")}
+	s := &service{bin: bin, cmd: exec.CommandContext(ctx, bin, "serve", "--database", database, "--listen", listen,
+		"--admin", "bench@lanternquay.example")}
 	s.cmd.Env = append(os.Environ(), "UCHI_ADMIN_PASSWORD="+password)
 	s.cmd.Stderr = &log
 	if err := s.cmd.Start(); err != nil {

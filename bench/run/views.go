@@ -80,9 +80,11 @@ func view(ctx context.Context, n uint64, bin, out, dir string) error {
 		}
 		fmt.Printf("%7d ms  %7d ms  %s\n", first.Milliseconds(), took.Milliseconds(), l.what)
 	}
-	columns := "id, version, " + "f_given_name, f_family_name, f_email, f_phone, f_mobile, f_job_title, f_street, f_postal_code, f_locality, f_country"
+	columns := "id, version, " + "f_given_name, f_family_name, f_email, f_phone, f_mobile, f_job_title, f_street, " +
+		"f_postal_code, f_locality, f_country"
 	began := time.Now()
-	copied := exec.CommandContext(ctx, "psql", server.URL, "-qc", "copy (select "+columns+" from w_main.r_contact order by id) to stdout (format csv)")
+	copied := exec.CommandContext(ctx, "psql", server.URL, "-qc", "copy (select "+columns+
+		" from w_main.r_contact order by id) to stdout (format csv)")
 	to, err := os.Create(filepath.Join(out, "copied.csv")) // the export is written into a file as well
 	if err != nil {
 		return err
@@ -98,7 +100,8 @@ func view(ctx context.Context, n uint64, bin, out, dir string) error {
 	for _, format := range []string{"csv", "jsonl", "xlsx"} {
 		began = time.Now()
 		file := filepath.Join(out, "export."+format)
-		if _, err := s.uchi(ctx, "", "export", "contact", "-o", file, "--columns", "given_name,family_name,email,phone,mobile,job_title,street,postal_code,locality,country"); err != nil {
+		if _, err := s.uchi(ctx, "", "export", "contact", "-o", file, "--columns",
+			"given_name,family_name,email,phone,mobile,job_title,street,postal_code,locality,country"); err != nil {
 			return err
 		}
 		took := time.Since(began)
@@ -106,7 +109,8 @@ func view(ctx context.Context, n uint64, bin, out, dir string) error {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("%8.1f s     export as %s, %.2f times; %d MiB at most so far\n", took.Seconds(), format, took.Seconds()/hand.Seconds(), memory>>10)
+		fmt.Printf("%8.1f s     export as %s, %.2f times; %d MiB at most so far\n", took.Seconds(), format,
+			took.Seconds()/hand.Seconds(), memory>>10)
 		os.Remove(file) //nolint:errcheck // the next run makes it anew
 	}
 	return nil
@@ -120,7 +124,8 @@ func indexed(ctx context.Context, url string) error {
 	}
 	defer conn.Close(ctx)
 	for wanted := true; wanted; time.Sleep(100 * time.Millisecond) {
-		if err := conn.QueryRow(ctx, `select exists (select from uchi.view_indexes where made_at is null and trouble is null)`).Scan(&wanted); err != nil {
+		if err := conn.QueryRow(ctx, `select exists (select from uchi.view_indexes where made_at is null
+			and trouble is null)`).Scan(&wanted); err != nil {
 			return err
 		}
 	}

@@ -18,14 +18,16 @@ func TestBundleFromTheCommandLine(t *testing.T) {
 	s := serve(t)
 	const archive = "../../demo/brightmooring.zip"
 	out := s.uchi(3, "", "import", archive, "--yes")
-	for _, want := range []string{"after customers.csv: Contacts point to accounts by Account", "5 files came along", "Bundle 1 is loaded"} {
+	for _, want := range []string{"after customers.csv: Contacts point to accounts by Account", "5 files came along",
+		"Bundle 1 is loaded"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("it does not say %q:\n%s", want, out)
 		}
 	}
 	counts := func() string {
 		var n []int64
-		for _, name := range []string{"staff", "account", "contact", "lead", "opportunity", "line", "task", "note", "attachment"} {
+		for _, name := range []string{"staff", "account", "contact", "lead", "opportunity", "line", "task", "note",
+			"attachment"} {
 			n = append(n, s.count("select count(*) from w_main.r_"+name))
 		}
 		return fmt.Sprint(n)
@@ -33,7 +35,8 @@ func TestBundleFromTheCommandLine(t *testing.T) {
 	if got := counts(); got != "[3 7 7 3 3 5 3 3 4]" {
 		t.Errorf("records: %s", got)
 	}
-	if out := s.uchi(0, "", "records", "contact", "--columns", "account.parent,reports_to", "--filter", `source_ref == "BP-2"`); !strings.Contains(out, "Stonewharf Harbours") || !strings.Contains(out, "Rosalind Harker") {
+	if out := s.uchi(0, "", "records", "contact", "--columns", "account.parent,reports_to", "--filter",
+		`source_ref == "BP-2"`); !strings.Contains(out, "Stonewharf Harbours") || !strings.Contains(out, "Rosalind Harker") {
 		t.Errorf("the links of a contact:\n%s", out)
 	}
 	if out := s.uchi(0, "", "bundles", "save", "1", "Monthly"); !strings.Contains(out, "Saved Monthly: people.csv") {
@@ -46,7 +49,8 @@ func TestBundleFromTheCommandLine(t *testing.T) {
 	if strings.Contains(again, "create") || strings.Count(again, "same") != 9 {
 		t.Errorf("the second time:\n%s", again)
 	}
-	if out := s.uchi(0, "", "bundles", "undo", "1", "--plan"); strings.Contains(out, "cannot be taken back") || !strings.Contains(out, "7 accounts") || !strings.Contains(out, "7 contacts") {
+	if out := s.uchi(0, "", "bundles", "undo", "1", "--plan"); strings.Contains(out, "cannot be taken back") ||
+		!strings.Contains(out, "7 accounts") || !strings.Contains(out, "7 contacts") {
 		t.Errorf("what would go:\n%s", out)
 	}
 	s.uchi(4, "n\n", "bundles", "undo", "1")
@@ -65,7 +69,8 @@ func TestBundleFromTheCommandLine(t *testing.T) {
 func TestConsoleBundle(t *testing.T) {
 	s := serve(t)
 	p := open(s)
-	contacts := s.file("people.csv", "Given name,Family name,E-mail,Account\nKari,Berg,kari@x.example,Ulvsund Havn\nPer,Lie,per@x.example,Nobody\n")
+	contacts := s.file("people.csv", "Given name,Family name,E-mail,Account\nKari,Berg,kari@x.example,Ulvsund Havn\n"+
+		"Per,Lie,per@x.example,Nobody\n")
 	accounts := s.file("customers.csv", "Company,Country\nUlvsund Havn,NO\n")
 	p.do("upload", chromedp.SetUploadFiles(`input[type=file]`, []string{contacts, accounts}, chromedp.ByQuery))
 	p.sees("h1", "people.csv and 1 more")
@@ -85,9 +90,11 @@ func TestConsoleBundle(t *testing.T) {
 		t.Errorf("%d contacts are linked", n)
 	}
 	p.click(`//button[.="Take back"]`)
-	p.do("see what goes", chromedp.WaitVisible(`//div[@role="dialog"]//li[contains(., "account")]`, chromedp.BySearch), chromedp.WaitVisible(`//div[@role="dialog"]//li[contains(., "contact")]`, chromedp.BySearch))
+	p.do("see what goes", chromedp.WaitVisible(`//div[@role="dialog"]//li[contains(., "account")]`, chromedp.BySearch),
+		chromedp.WaitVisible(`//div[@role="dialog"]//li[contains(., "contact")]`, chromedp.BySearch))
 	p.click(`//div[@role="dialog"]//button[.="Take it back"]`)
-	p.do("see it taken back", chromedp.WaitVisible(`//tr[contains(., "people.csv")][contains(., "undone")]`, chromedp.BySearch))
+	p.do("see it taken back", chromedp.WaitVisible(`//tr[contains(., "people.csv")][contains(., "undone")]`,
+		chromedp.BySearch))
 	if n := s.count("select count(*) from w_main.r_contact"); n != 0 {
 		t.Errorf("%d contacts are left", n)
 	}
@@ -132,7 +139,8 @@ func TestKilledWhileLoadingABundle(t *testing.T) {
 		if time.Now().After(end) {
 			t.Fatal("the load does not end")
 		}
-		if kills < 3 && (kills == 0 || b.Imports[len(b.Imports)-1].Import.Done >= int64(kills-1)*20_000 && b.Imports[0].Import.State == client.Loaded) {
+		if kills < 3 && (kills == 0 || b.Imports[len(b.Imports)-1].Import.Done >= int64(kills-1)*20_000 &&
+			b.Imports[0].Import.State == client.Loaded) {
 			s.stop(syscall.SIGKILL)
 			kills++
 			s.start()
@@ -168,19 +176,23 @@ func TestKilledWhileLoadingABundle(t *testing.T) {
 // console, and its records are as all others.
 func TestRecordTypeFromASheet(t *testing.T) {
 	s := serve(t)
-	s.uchi(0, "Company,External ID\nStonewharf Marina Ltd,BM-101\nMarina Psarolimani,BM-104\nTangvik Gjestehavn,BM-103\n", "import", "-", "--into", "account", "--yes")
+	s.uchi(0, "Company,External ID\nStonewharf Marina Ltd,BM-101\nMarina Psarolimani,BM-104\n"+
+		"Tangvik Gjestehavn,BM-103\n", "import", "-", "--into", "account", "--yes")
 	const berths = "../../demo/brightmooring/berths.csv"
 	if out := s.uchi(1, "", "import", berths); !strings.Contains(out, "no record type fits") {
 		t.Errorf("a sheet of nothing known:\n%s", out)
 	}
-	if out := s.uchi(0, "", "types", "add", "--from-import", "2", "--show"); !strings.Contains(out, "pontoon, buoy, quay") || !strings.Contains(out, "required, key") {
+	if out := s.uchi(0, "", "types", "add", "--from-import", "2", "--show"); !strings.Contains(out,
+		"pontoon, buoy, quay") || !strings.Contains(out, "required, key") {
 		t.Errorf("what is proposed:\n%s", out)
 	}
 	s.uchi(0, "", "types", "add", "--from-import", "2", "--field", "Marina=reference,account", "--prefix", "BTH")
 	s.uchi(0, "", "mapping", "2", "--add", "berth")
 	s.uchi(0, "", "check", "2")
 	s.uchi(0, "", "load", "2", "--yes")
-	if out := s.uchi(0, "", "records", "berth", "--columns", "marina.source_ref,kind", "--filter", `kind == "buoy" && marina.name.contains("Psaro")`); !strings.Contains(out, "2 berths") || !strings.Contains(out, "BTH-5") || !strings.Contains(out, "BM-104") {
+	if out := s.uchi(0, "", "records", "berth", "--columns", "marina.source_ref,kind", "--filter",
+		`kind == "buoy" && marina.name.contains("Psaro")`); !strings.Contains(out, "2 berths") || !strings.Contains(out,
+		"BTH-5") || !strings.Contains(out, "BM-104") {
 		t.Errorf("the records:\n%s", out)
 	}
 	if out := s.uchi(0, "", "import", berths, "--check-only"); !strings.Contains(out, "○ same      9") {
@@ -190,11 +202,13 @@ func TestRecordTypeFromASheet(t *testing.T) {
 	s.uchi(2, "", "types", "add", "Crane", "--field", "What=metal")
 
 	p := open(s)
-	cranes := s.file("cranes.csv", "Crane code,Lifts t,Kind,Checked\nC-1,12.5,mobile,2026-01-02\nC-2,40,gantry,2026-02-03\nC-3,12.5,mobile,2026-03-04\nC-4,8,mobile,2026-03-04\nC-5,40,gantry,2026-05-01\n")
+	cranes := s.file("cranes.csv", "Crane code,Lifts t,Kind,Checked\nC-1,12.5,mobile,2026-01-02\n"+
+		"C-2,40,gantry,2026-02-03\nC-3,12.5,mobile,2026-03-04\nC-4,8,mobile,2026-03-04\nC-5,40,gantry,2026-05-01\n")
 	p.do("upload", chromedp.SetUploadFiles(`input[type=file]`, []string{cranes}, chromedp.ByQuery))
 	p.click(`//button[contains(., "None of these")]`)
 	p.click(`//div[@role="dialog"]//button[contains(., "Add Cranes with 4 fields")]`)
-	p.do("see its columns placed", chromedp.WaitVisible(`//button[@aria-label="Crane code goes to Crane code"]`, chromedp.BySearch))
+	p.do("see its columns placed", chromedp.WaitVisible(`//button[@aria-label="Crane code goes to Crane code"]`,
+		chromedp.BySearch))
 	p.sees("span", "Saved")
 	p.do("see the type", chromedp.Navigate(p.server+"/w/main/types/crane"))
 	p.sees("h2", "Crane · ids like CRA-1042 · version 1")

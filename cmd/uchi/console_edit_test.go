@@ -29,13 +29,15 @@ const holdsEdits = `(() => {
 
 func (p *page) goesTo(column, field string) {
 	p.Helper()
-	p.do(column+" goes to "+field, chromedp.WaitVisible(`//button[@aria-label="`+column+` goes to `+field+`"]`, chromedp.BySearch))
+	p.do(column+" goes to "+field, chromedp.WaitVisible(`//button[@aria-label="`+column+` goes to `+field+`"]`,
+		chromedp.BySearch))
 }
 
 func (p *page) place(column, was, field string) {
 	p.Helper()
 	p.click(`//button[@aria-label="` + column + ` goes to ` + was + `"]`)
-	p.do("type a field's name", chromedp.WaitVisible(`input[role=combobox]`), chromedp.SendKeys(`input[role=combobox]`, field+"\r"))
+	p.do("type a field's name", chromedp.WaitVisible(`input[role=combobox]`),
+		chromedp.SendKeys(`input[role=combobox]`, field+"\r"))
 }
 
 // Edits of a routine count at once, are undone and redone, survive those of
@@ -81,7 +83,8 @@ func TestConsoleEditing(t *testing.T) {
 	p.goesTo("Third", "Description")
 	p.goesTo("Other", "Region")
 	p.sees("span", "Saved")
-	if out := s.uchi(0, "", "imports", "1", "--json"); !strings.Contains(out, `"Other"`) || !strings.Contains(out, `"Third"`) {
+	if out := s.uchi(0, "", "imports", "1", "--json"); !strings.Contains(out, `"Other"`) ||
+		!strings.Contains(out, `"Third"`) {
 		t.Errorf("an edit is lost: %s", out)
 	}
 
@@ -117,18 +120,21 @@ func TestConsoleConnection(t *testing.T) {
 	p.sees("span", "Not saved yet")
 	p.sees("div", "Kalvøya Marina") // what was there stays
 	s.start()
-	p.do("see the banner go", chromedp.WaitNotPresent(`//div[@role="alert"][contains(., "has not answered")]`, chromedp.BySearch))
+	p.do("see the banner go", chromedp.WaitNotPresent(`//div[@role="alert"][contains(., "has not answered")]`,
+		chromedp.BySearch))
 	p.sees("span", "Saved")
 	p.goesTo("Thing", "Town or city")
 
 	// The session ends between the words and the key that takes them: earlier the page itself may find out first, and ask.
 	p.click(`//button[@aria-label="Other goes to no field"]`)
-	p.do("type a field's name", chromedp.WaitVisible(`input[role=combobox]`), chromedp.SendKeys(`input[role=combobox]`, "region"))
+	p.do("type a field's name", chromedp.WaitVisible(`input[role=combobox]`),
+		chromedp.SendKeys(`input[role=combobox]`, "region"))
 	s.exec("delete from uchi.sessions")
 	p.do("take it", chromedp.KeyEvent(kb.Enter))
 	p.sees("h2", "Sign in again")
 	field := `//div[@role="dialog"]//input[@name="password"]`
-	p.do("sign in wrongly", chromedp.WaitVisible(field, chromedp.BySearch), chromedp.SendKeys(field, "wrong password"+kb.Enter, chromedp.BySearch))
+	p.do("sign in wrongly", chromedp.WaitVisible(field, chromedp.BySearch),
+		chromedp.SendKeys(field, "wrong password"+kb.Enter, chromedp.BySearch))
 	p.do("see that it is wrong", chromedp.WaitVisible(`//div[@role="dialog"]//div[@role="alert"]`, chromedp.BySearch))
 	var email string
 	p.do("read the address", chromedp.Value(`//div[@role="dialog"]//input[@name="email"]`, &email, chromedp.BySearch))
@@ -139,7 +145,8 @@ func TestConsoleConnection(t *testing.T) {
 	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
 	p.goesTo("Other", "Region")
 	p.sees("span", "Saved")
-	if out := s.uchi(0, "", "imports", "1", "--json"); !strings.Contains(out, `"Thing"`) || !strings.Contains(out, `"Other"`) {
+	if out := s.uchi(0, "", "imports", "1", "--json"); !strings.Contains(out, `"Thing"`) ||
+		!strings.Contains(out, `"Other"`) {
 		t.Errorf("what waited is not there: %s", out)
 	}
 }
@@ -160,7 +167,8 @@ const asksAxe = `axe.run(document, {runOnly: %s})
 // Many columns are dealt with at once, as one step that is undone as one.
 func TestConsoleSeveralColumns(t *testing.T) {
 	s := serve(t)
-	s.uchi(0, "Name,Town,Berth,Mooring,Colour\nKalvøya Marina,Os,1,2,red\n", "import", "-", "--into", "account", "--check-only")
+	s.uchi(0, "Name,Town,Berth,Mooring,Colour\nKalvøya Marina,Os,1,2,red\n", "import", "-", "--into", "account",
+		"--check-only")
 	p := open(s)
 	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
 	p.goesTo("Berth", "no field")
@@ -170,7 +178,8 @@ func TestConsoleSeveralColumns(t *testing.T) {
 		p.sees("h2", "Several columns at once")
 	}
 	several()
-	p.do("choose those without a field", chromedp.WaitVisible(`//input[@aria-label="Part of a header"]`, chromedp.BySearch))
+	p.do("choose those without a field", chromedp.WaitVisible(`//input[@aria-label="Part of a header"]`,
+		chromedp.BySearch))
 	p.click(`//label[contains(., "only those without a field")]`)
 	p.click(`//button[.="Choose the 3 listed"]`)
 	p.click(`//label[contains(., "Colour")]`) // and not this one
@@ -179,10 +188,12 @@ func TestConsoleSeveralColumns(t *testing.T) {
 	p.goesTo("Mooring", "Description")
 	p.goesTo("Colour", "no field")
 	several()
-	p.do("choose by the keyboard", chromedp.Focus(`//div[@role="grid"][@aria-label="Columns of the source"]`, chromedp.BySearch), chromedp.KeyEvent(kb.ArrowDown+kb.Enter+kb.ArrowDown+kb.Enter))
+	p.do("choose by the keyboard", chromedp.Focus(`//div[@role="grid"][@aria-label="Columns of the source"]`,
+		chromedp.BySearch), chromedp.KeyEvent(kb.ArrowDown+kb.Enter+kb.ArrowDown+kb.Enter))
 	p.click(`//button[.="Take 2 out"]`)
 	p.goesTo("Berth", "no field")
-	p.do("see what is suggested", chromedp.WaitVisible(`//button[starts-with(@aria-label, "Town goes to no field")]`, chromedp.BySearch))
+	p.do("see what is suggested", chromedp.WaitVisible(`//button[starts-with(@aria-label, "Town goes to no field")]`,
+		chromedp.BySearch))
 	p.do("undo", chromedp.Focus(`div[role=grid]`), chromedp.KeyEvent("z", chromedp.KeyModifiers(2)))
 	p.goesTo("Town", "Town or city")
 	p.goesTo("Berth", "Description")
@@ -193,7 +204,8 @@ func TestConsoleSeveralColumns(t *testing.T) {
 func TestAccessible(t *testing.T) {
 	s := serve(t)
 	s.uchi(0, "Name,Country,Status\nKalvøya Marina,NO,customer\n", "import", "-", "--into", "account", "--yes")
-	s.uchi(3, "First name,Surname,Company,E-mail,Thing\nÅse,Øksnes,Kalvøya Marina,a@x.example,hello\nNils,Berg,Kalvøya Marina,bad,there\n", "import", "-", "--into", "contact", "--check-only")
+	s.uchi(3, "First name,Surname,Company,E-mail,Thing\nÅse,Øksnes,Kalvøya Marina,a@x.example,hello\n"+
+		"Nils,Berg,Kalvøya Marina,bad,there\n", "import", "-", "--into", "contact", "--check-only")
 	s.uchi(0, "", "routine", "save", "weekly", "--import", "2")
 	s.uchi(0, "", "feeds", "set", "weekly", "--routine", "weekly", "--sent", "--bound", "held=5%")
 	s.uchi(0, "", "approval", "--always")
@@ -201,11 +213,16 @@ func TestAccessible(t *testing.T) {
 	p := open(s)
 	checker := axe(t)
 	for _, x := range []struct{ name, path, click string }{
-		{"start", "/w/main", ""}, {"imports", "/w/main/imports", ""}, {"bundle", "/w/main/bundles/1", ""}, {"records", "/w/main/records/account", ""},
-		{"record", "/w/main/records/account/ACC-1", ""}, {"routines", "/w/main/routines/weekly", ""}, {"types", "/w/main/types/contact", ""},
-		{"account", "/w/main/account", ""}, {"log", "/w/main/log", ""}, {"feeds", "/w/main/feeds", ""}, {"feed", "/w/main/feeds/weekly", ""}, {"nowhere", "/w/main/nowhere", ""},
-		{"source", "/w/main/imports/2/source", ""}, {"columns", "/w/main/imports/2/columns", ""}, {"matching", "/w/main/imports/2/matching", ""},
-		{"check", "/w/main/imports/2/check", ""}, {"row", "/w/main/imports/2/check?row=3", ""}, {"load", "/w/main/imports/2/load", ""},
+		{"start", "/w/main", ""}, {"imports", "/w/main/imports", ""}, {"bundle", "/w/main/bundles/1", ""},
+		{"records", "/w/main/records/account", ""},
+		{"record", "/w/main/records/account/ACC-1", ""}, {"routines", "/w/main/routines/weekly", ""},
+		{"types", "/w/main/types/contact", ""},
+		{"account", "/w/main/account", ""}, {"log", "/w/main/log", ""}, {"feeds", "/w/main/feeds", ""},
+		{"feed", "/w/main/feeds/weekly", ""}, {"nowhere", "/w/main/nowhere", ""},
+		{"source", "/w/main/imports/2/source", ""}, {"columns", "/w/main/imports/2/columns", ""},
+		{"matching", "/w/main/imports/2/matching", ""},
+		{"check", "/w/main/imports/2/check", ""}, {"row", "/w/main/imports/2/check?row=3", ""},
+		{"load", "/w/main/imports/2/load", ""},
 		{"result", "/w/main/imports/1/result", ""},
 		{"field dialog", "/w/main/types/contact", `//button[.="Add a field"]`},
 		{"help", "/w/main/imports/2/check", `//button[contains(., "Help and keys")]`},
@@ -224,7 +241,8 @@ func TestAccessible(t *testing.T) {
 		}
 		p.do("bring the checker", chromedp.Evaluate(checker, nil))
 		// In the dark only the colours are others.
-		for theme, rules := range map[string]string{"light": `["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]`, "dark": `{type: "rule", values: ["color-contrast"]}`} {
+		for theme, rules := range map[string]string{"light": `["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]`,
+			"dark": `{type: "rule", values: ["color-contrast"]}`} {
 			var found string
 			p.do(x.name+" in "+theme, chromedp.Evaluate(`document.documentElement.dataset.theme = "`+theme+`"`, nil),
 				chromedp.Evaluate(fmt.Sprintf(asksAxe, rules), &found, browsertest.Awaited))
@@ -242,28 +260,36 @@ const settled = `new Promise((done) => requestAnimationFrame(() => requestAnimat
 // is wider than the page and everything has room.
 func TestNarrow(t *testing.T) {
 	s := serve(t)
-	s.uchi(0, "Given name,Family name,E-mail,Birthday\nKari,Øksnes,kari@x.example,1980-04-03\n", "import", "-", "--into", "contact", "--yes")
-	s.uchi(3, "", "import", s.file("fair.csv", "Given name,Family name,E-mail,Birthday\nKari,Solberg,kari@x.example,1980-04-03\nOla,,ola@x.example,1975-01-30\n"), "--into", "contact", "--check-only")
+	s.uchi(0, "Given name,Family name,E-mail,Birthday\nKari,Øksnes,kari@x.example,1980-04-03\n", "import", "-",
+		"--into", "contact", "--yes")
+	s.uchi(3, "", "import", s.file("fair.csv", "Given name,Family name,E-mail,Birthday\n"+
+		"Kari,Solberg,kari@x.example,1980-04-03\nOla,,ola@x.example,1975-01-30\n"), "--into", "contact", "--check-only")
 	s.uchi(0, "", "routine", "save", "weekly", "--import", "2")
 	s.uchi(0, "", "feeds", "set", "weekly", "--routine", "weekly", "--sent", "--bound", "held=5%")
 	s.uchi(0, "", "approval", "--always")
 	s.uchi(3, "", "import", "../../demo/brightmooring.zip", "--check-only")
 	p := open(s)
-	for _, path := range []string{"/w/main", "/w/main/imports", "/w/main/bundles/1", "/w/main/records/contact", "/w/main/records/contact/CON-1", "/w/main/routines/weekly",
-		"/w/main/types/contact", "/w/main/account", "/w/main/log", "/w/main/feeds", "/w/main/feeds/weekly", "/w/main/api", "/w/main/imports/2/source", "/w/main/imports/2/columns", "/w/main/imports/2/matching",
-		"/w/main/imports/2/check?row=2", "/w/main/imports/2/load", "/w/main/imports/1/result", "/w/main/imports/2/check?verdict=ask&asking=1"} {
+	for _, path := range []string{"/w/main", "/w/main/imports", "/w/main/bundles/1", "/w/main/records/contact",
+		"/w/main/records/contact/CON-1", "/w/main/routines/weekly",
+		"/w/main/types/contact", "/w/main/account", "/w/main/log", "/w/main/feeds", "/w/main/feeds/weekly", "/w/main/api",
+		"/w/main/imports/2/source", "/w/main/imports/2/columns", "/w/main/imports/2/matching",
+		"/w/main/imports/2/check?row=2", "/w/main/imports/2/load", "/w/main/imports/1/result",
+		"/w/main/imports/2/check?verdict=ask&asking=1"} {
 		p.do("open "+path, chromedp.Navigate(p.server+path), chromedp.WaitVisible(`h1`, chromedp.ByQuery),
 			chromedp.WaitNotPresent(`//main//*[@role="status"][contains(., "Fetching")]`, chromedp.BySearch))
 		for _, height := range []int64{800, 400} {
 			var over int64
-			p.do("narrow the window", chromedp.EmulateViewport(browsertest.Width/2, height), chromedp.Evaluate(settled, nil, browsertest.Awaited),
+			p.do("narrow the window", chromedp.EmulateViewport(browsertest.Width/2, height),
+				chromedp.Evaluate(settled, nil, browsertest.Awaited),
 				chromedp.Evaluate(`Math.max(document.documentElement.scrollWidth, document.querySelector("main").scrollWidth + document.querySelector("main").offsetLeft) - innerWidth`, &over))
 			if over > 0 {
 				t.Errorf("%s at %d: %d pixels wider than the page", path, height, over)
 			}
-			for _, part := range []string{"section[aria-label=Question] table", "div[role=grid]", "aside[aria-label='Side panel']"} {
+			for _, part := range []string{"section[aria-label=Question] table", "div[role=grid]",
+				"aside[aria-label='Side panel']"} {
 				var room int64
-				p.do("measure "+part, chromedp.Evaluate(`document.querySelector("`+part+`")?.parentElement.clientHeight ?? 1000`, &room))
+				p.do("measure "+part, chromedp.Evaluate(`document.querySelector("`+part+`")?.parentElement.clientHeight ?? 1000`,
+					&room))
 				if room < 90 {
 					t.Errorf("%s at %d: %s has only %d pixels of height", path, height, part, room)
 				}

@@ -10,7 +10,9 @@ import (
 	"github.com/chromedp/chromedp/kb"
 )
 
-const visitors = "Ref,First name,Surname,E-mail,Country,Birthday\nV-1,Åse,Øksnes,a@x.example,NO,1986-11-05\nV-2,Nils,Berg,bad,NO,1986-11-05\nV-3,Mai,Li,m@x.example,Norwya,1986-11-06\nV-4,Otto,Groß,o@x.example,Norwya,31/11/1986\n"
+const visitors = "Ref,First name,Surname,E-mail,Country,Birthday\nV-1,Åse,Øksnes,a@x.example,NO,1986-11-05\n" +
+	"V-2,Nils,Berg,bad,NO,1986-11-05\nV-3,Mai,Li,m@x.example,Norwya,1986-11-06\n" +
+	"V-4,Otto,Groß,o@x.example,Norwya,31/11/1986\n"
 
 // Held rows are mended where they stand: a cell in the grid, a word for all rows,
 // a cell beside its value; each time the check follows at once.
@@ -26,7 +28,8 @@ func TestConsoleMend(t *testing.T) {
 	held("3")
 	// In the grid: typing replaces the cell, Enter keeps it, the focus goes on.
 	p.click(`//div[@role="gridcell"][contains(., "bad")]`)
-	p.do("mend the cell", chromedp.Focus(`div[role=grid]`, chromedp.ByQuery), chromedp.KeyEvent(kb.F2), chromedp.WaitVisible(`//input[@aria-label="E-mail, row 3"]`, chromedp.BySearch),
+	p.do("mend the cell", chromedp.Focus(`div[role=grid]`, chromedp.ByQuery), chromedp.KeyEvent(kb.F2),
+		chromedp.WaitVisible(`//input[@aria-label="E-mail, row 3"]`, chromedp.BySearch),
 		chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), chromedp.KeyEvent("nils@x.example"+kb.Enter))
 	held("2")
 	p.sees("div", "Mended. nils@x.example")
@@ -41,7 +44,8 @@ func TestConsoleMend(t *testing.T) {
 	p.click(`//button[@aria-pressed][contains(., "hold")]`)
 	p.click(`//div[@role="gridcell"][contains(., "Groß")]`)
 	p.click(`//button[contains(., "Change the cell")][contains(., "Birthday")]`)
-	p.do("mend the date", chromedp.WaitVisible(`//aside//input[@aria-label="Birthday, row 5"]`, chromedp.BySearch), chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), chromedp.KeyEvent("1970-11-30"+kb.Enter))
+	p.do("mend the date", chromedp.WaitVisible(`//aside//input[@aria-label="Birthday, row 5"]`, chromedp.BySearch),
+		chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), chromedp.KeyEvent("1970-11-30"+kb.Enter))
 	p.do("nothing is held", chromedp.WaitNotPresent(`//button[@aria-pressed][contains(., "hold")]`, chromedp.BySearch))
 	p.click(`//button[@role="tab"][.="Check"]`)
 	p.sees("span", "2 cells were mended; the source stays as it was.")
@@ -53,13 +57,15 @@ func TestConsoleMend(t *testing.T) {
 // that is taken back after somebody else has changed a record, whose change stays.
 func TestConsoleUndo(t *testing.T) {
 	s := serve(t)
-	s.uchi(3, "", "import", s.file("visitors.csv", "Ref,First name,Surname,E-mail\nV-1,Åse,Øksnes,a@x.example\nV-2,Nils,Berg,n@x.example\nV-3,Mai,Li,bad\n"), "--into", "contact", "--check-only")
+	s.uchi(3, "", "import", s.file("visitors.csv", "Ref,First name,Surname,E-mail\nV-1,Åse,Øksnes,a@x.example\n"+
+		"V-2,Nils,Berg,n@x.example\nV-3,Mai,Li,bad\n"), "--into", "contact", "--check-only")
 	p := open(s)
 	p.do("open the load", chromedp.Navigate(p.server+"/w/main/imports/1/load"))
 	p.click(`//button[contains(., "Load some rows first")]`)
 	p.click(`//button[@role="combobox"][@aria-label="Which rows"]`)
 	p.click(`//div[@role="option"][contains(., "These rows")]`)
-	p.do("name a row", chromedp.Focus(`//label[contains(., "Such as")]//input`, chromedp.BySearch), chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), chromedp.KeyEvent("3"))
+	p.do("name a row", chromedp.Focus(`//label[contains(., "Such as")]//input`, chromedp.BySearch),
+		chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), chromedp.KeyEvent("3"))
 	p.click(`//button[.="Load 1 row first"]`)
 	p.click(`//div[@role="dialog"]//button[.="Load 1 row"]`)
 	p.click(`//button[contains(., "Look at them")]`)
@@ -82,7 +88,8 @@ func TestConsoleUndo(t *testing.T) {
 	p.do("change it", chromedp.SendKeys(`//label[contains(., "Job title")]//input`, "Skipper", chromedp.BySearch))
 	p.click(`//button[.="Change 1 value"]`)
 	p.sees("dd", "Skipper")
-	p.do("note it", chromedp.SendKeys(`input[aria-label="A note about this record"]`, "Met at the quay"+kb.Enter, chromedp.ByQuery))
+	p.do("note it", chromedp.SendKeys(`input[aria-label="A note about this record"]`, "Met at the quay"+kb.Enter,
+		chromedp.ByQuery))
 	p.sees("p", "Met at the quay")
 
 	p.do("open the result", chromedp.Navigate(p.server+"/w/main/imports/1/result"))
@@ -134,7 +141,8 @@ func TestUndoAndMendByCommand(t *testing.T) {
 // Zeros that a spreadsheet program has left out are put back in all cells at once.
 func TestZerosArePutBack(t *testing.T) {
 	s := serve(t)
-	s.uchi(3, "Ref;Firma;PLZ;Land\nZ-1;Elbe Boote GmbH;1067;DE\nZ-2;Saale Marin AG;6108;DE\nZ-3;Kiel Boot GmbH;24103;DE\n", "import", "-", "--into", "account", "--check-only")
+	s.uchi(3, "Ref;Firma;PLZ;Land\nZ-1;Elbe Boote GmbH;1067;DE\nZ-2;Saale Marin AG;6108;DE\n"+
+		"Z-3;Kiel Boot GmbH;24103;DE\n", "import", "-", "--into", "account", "--check-only")
 	p := open(s)
 	p.do("go to the check", chromedp.Navigate(p.server+"/w/main/imports/1/check"))
 	p.click(`//button[contains(., "a zero seems to be lost in front")]`)
@@ -146,7 +154,8 @@ func TestZerosArePutBack(t *testing.T) {
 // in the dialog, which shows first what would change.
 func TestTakingWhatStandsAbove(t *testing.T) {
 	s := serve(t)
-	s.uchi(3, "Firma;Ort\nElbe Boote GmbH;Kiel\nSaale Marin AG;dito\nWerft Nord;\n", "import", "-", "--into", "account", "--check-only")
+	s.uchi(3, "Firma;Ort\nElbe Boote GmbH;Kiel\nSaale Marin AG;dito\nWerft Nord;\n", "import", "-", "--into", "account",
+		"--check-only")
 	p := open(s)
 	p.do("go to the check", chromedp.Navigate(p.server+"/w/main/imports/1/check"))
 	p.click(`//button[contains(., "this says that the value is that of the row above")]`)

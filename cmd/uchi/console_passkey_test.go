@@ -30,21 +30,26 @@ func TestPasskeyInTheConsole(t *testing.T) {
 		return err
 	}))
 	p.do("sign in at the name", chromedp.Navigate(named+"/w/main/account"), chromedp.WaitVisible(`input[name=email]`),
-		chromedp.SendKeys(`input[name=email]`, admin), chromedp.SendKeys(`input[name=password]`, password), chromedp.Click(`button[type=submit]`))
+		chromedp.SendKeys(`input[name=email]`, admin), chromedp.SendKeys(`input[name=password]`, password),
+		chromedp.Click(`button[type=submit]`))
 	p.sees("h2", "My passkeys")
 	field := `//label[contains(., "Device that it is kept on")]//input`
 	own := `//form[.//button[contains(., "Make a passkey")]]//input[@type="password"]`
-	p.do("fill the form wrongly", chromedp.WaitVisible(field, chromedp.BySearch), chromedp.SendKeys(field, "the office's computer", chromedp.BySearch),
+	p.do("fill the form wrongly", chromedp.WaitVisible(field, chromedp.BySearch),
+		chromedp.SendKeys(field, "the office's computer", chromedp.BySearch),
 		chromedp.SendKeys(own, "not the password", chromedp.BySearch))
 	p.click(`//button[.="Make a passkey"]`)
 	p.sees("div", "the password is not right")
 	p.do("fill it rightly", chromedp.SendKeys(own, password, chromedp.BySearch))
 	p.click(`//button[.="Make a passkey"]`)
-	p.do("see that it was never used", chromedp.WaitVisible(`//tr[td[.="the office's computer"]][td[.="never"]]`, chromedp.BySearch))
+	p.do("see that it was never used", chromedp.WaitVisible(`//tr[td[.="the office's computer"]][td[.="never"]]`,
+		chromedp.BySearch))
 
-	p.do("leave", chromedp.ActionFunc(func(ctx context.Context) error { return network.ClearBrowserCookies().Do(ctx) }), chromedp.Navigate(named+"/w/main/account"))
+	p.do("leave", chromedp.ActionFunc(func(ctx context.Context) error { return network.ClearBrowserCookies().Do(ctx) }),
+		chromedp.Navigate(named+"/w/main/account"))
 	p.click(`//button[.="Sign in with a passkey"]`)
-	p.do("see that it was used", chromedp.WaitVisible(`//tr[td[.="the office's computer"]][not(td[.="never"])]`, chromedp.BySearch))
+	p.do("see that it was used", chromedp.WaitVisible(`//tr[td[.="the office's computer"]][not(td[.="never"])]`,
+		chromedp.BySearch))
 
 	s.uchi(0, "", "passkeys", "end", "1")
 	p.do("leave again", chromedp.ActionFunc(func(ctx context.Context) error { return network.ClearBrowserCookies().Do(ctx) }), chromedp.Navigate(named+"/w/main/account"))

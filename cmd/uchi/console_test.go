@@ -44,7 +44,8 @@ func open(s *service) *page {
 func (p *page) fail(what string, err error) {
 	p.Helper()
 	var text string
-	browsertest.Do(p.tab, chromedp.Evaluate(`location.pathname + "\n" + document.body.innerText`, &text)) //nolint:errcheck // only to say more
+	//nolint:errcheck // only to say more
+	browsertest.Do(p.tab, chromedp.Evaluate(`location.pathname + "\n" + document.body.innerText`, &text))
 	p.Fatalf("%s: %v\nthe page says:\n%.2000s", what, err, text)
 }
 
@@ -66,7 +67,8 @@ func (p *page) click(xpath string) {
 		p.Fatal(err)
 	}
 	where := `(() => {
-		const node = document.evaluate(` + string(quoted) + `, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue
+		const node = document.evaluate(` + string(quoted) +
+		`, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue
 		const locked = getComputedStyle(document.body).pointerEvents === "none" &&
 			!document.querySelector('[data-state=open]:is([role=dialog],[role=alertdialog],[role=menu],[role=listbox])')
 		const box = node?.getBoundingClientRect()
@@ -117,7 +119,8 @@ func (p *page) address() (path string) {
 func TestConsole(t *testing.T) {
 	s := serve(t)
 	s.uchi(0, "Name\nKalvøya Marina\n", "import", "-", "--into", "account", "--yes")
-	path := s.file("fair.csv", "First name,Surname,Company,E-mail,Thing\nÅse,Øksnes,Kalvøya Marina,a@x.example,hello\nNils,Berg,Kalvøya Marina,bad,there\nMai,,Nowhere,m@x.example,\n")
+	path := s.file("fair.csv", "First name,Surname,Company,E-mail,Thing\nÅse,Øksnes,Kalvøya Marina,a@x.example,hello\n"+
+		"Nils,Berg,Kalvøya Marina,bad,there\nMai,,Nowhere,m@x.example,\n")
 	p := open(s)
 	p.sees("h1", "Nothing waits for you")
 	p.do("upload", chromedp.SetUploadFiles(`input[type=file]`, []string{path}, chromedp.ByQuery))
@@ -127,7 +130,8 @@ func TestConsole(t *testing.T) {
 
 	// A column is mapped by hand, from the keyboard.
 	p.click(`//button[@aria-label="Thing goes to no field"]`)
-	p.do("type a field's name", chromedp.WaitVisible(`input[role=combobox]`), chromedp.SendKeys(`input[role=combobox]`, "notes\r"))
+	p.do("type a field's name", chromedp.WaitVisible(`input[role=combobox]`),
+		chromedp.SendKeys(`input[role=combobox]`, "notes\r"))
 	p.do("see it placed", chromedp.WaitVisible(`//button[@aria-label="Thing goes to Description"]`, chromedp.BySearch))
 	p.sees("span", "5 of 5 placed")
 
@@ -187,7 +191,8 @@ func TestEveryPageOpens(t *testing.T) {
 	visit("/w/main/nothing/here", "div", "There is no such page")
 	s.uchi(1, "", "import", s.file("bad.csv", "a,b\n1,\"2\n"), "--into", "contact")
 	visit("/w/main/imports/1/source", "div", "never closed")
-	wide := strings.Repeat("Column with a rather long name,", 199) + "Surname\n" + strings.Repeat(strings.Repeat("x,", 199)+"Berg\n", 300)
+	wide := strings.Repeat("Column with a rather long name,", 199) + "Surname\n" +
+		strings.Repeat(strings.Repeat("x,", 199)+"Berg\n", 300)
 	s.uchi(0, "", "import", s.file("wide.csv", wide), "--into", "contact", "--yes")
 	visit("/w/main/imports/2/columns", "span", "1 of 200 placed")
 }
@@ -202,14 +207,16 @@ func TestConsoleRoutineAndKeyboard(t *testing.T) {
 	p := open(s)
 	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
 	p.click(`//button[contains(., "Save as routine")]`)
-	p.do("name it", chromedp.WaitVisible(`//div[@role="dialog"]//input`, chromedp.BySearch), chromedp.SendKeys(`//div[@role="dialog"]//input`, "weekly crew", chromedp.BySearch))
+	p.do("name it", chromedp.WaitVisible(`//div[@role="dialog"]//input`, chromedp.BySearch),
+		chromedp.SendKeys(`//div[@role="dialog"]//input`, "weekly crew", chromedp.BySearch))
 	p.click(`//div[@role="dialog"]//button[.="Save it"]`)
 	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
 	p.until("the focus returns", `document.activeElement?.tagName === "BUTTON"`)
 
 	// The grid from the keyboard.
 	p.sees("div", "K-2")
-	p.do("walk the rows", chromedp.Focus(`div[role=grid]`), chromedp.KeyEvent(kb.ArrowDown), chromedp.WaitVisible(`//div[@role="row"][@aria-selected="true"]`, chromedp.BySearch), chromedp.KeyEvent(kb.ArrowDown))
+	p.do("walk the rows", chromedp.Focus(`div[role=grid]`), chromedp.KeyEvent(kb.ArrowDown),
+		chromedp.WaitVisible(`//div[@role="row"][@aria-selected="true"]`, chromedp.BySearch), chromedp.KeyEvent(kb.ArrowDown))
 	p.sees("div", "Li")
 	if a := p.address(); !strings.Contains(a, "row=3") {
 		t.Errorf("the chosen row is not in the address: %s", a)
@@ -220,7 +227,9 @@ func TestConsoleRoutineAndKeyboard(t *testing.T) {
 	p.click(`//button[contains(., "Leave rows out")]`)
 	box := `//textarea[@aria-label="Expression in CEL"]`
 	var text string
-	p.do("close the completions", chromedp.WaitVisible(box, chromedp.BySearch), chromedp.SendKeys(box, `cells[`, chromedp.BySearch), chromedp.WaitVisible(`//ul[@id="offers"]`, chromedp.BySearch), chromedp.KeyEvent(kb.Escape),
+	p.do("close the completions", chromedp.WaitVisible(box, chromedp.BySearch),
+		chromedp.SendKeys(box, `cells[`, chromedp.BySearch), chromedp.WaitVisible(`//ul[@id="offers"]`, chromedp.BySearch),
+		chromedp.KeyEvent(kb.Escape),
 		chromedp.WaitNotPresent(`//ul[@id="offers"]`, chromedp.BySearch), chromedp.Value(box, &text, chromedp.BySearch))
 	if text != `cells[` {
 		t.Errorf("Escape on the completions lost the text: %q", text)
@@ -232,7 +241,8 @@ func TestConsoleRoutineAndKeyboard(t *testing.T) {
 	p.click(`//div[@role="dialog"]//button[.="Leave it"]`) // what is typed is not lost unasked
 	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
 	p.click(`//button[contains(., "Leave rows out")]`)
-	p.do("type it right", chromedp.WaitVisible(box, chromedp.BySearch), chromedp.SendKeys(box, `cells["Post"] != "Koch"`, chromedp.BySearch))
+	p.do("type it right", chromedp.WaitVisible(box, chromedp.BySearch),
+		chromedp.SendKeys(box, `cells["Post"] != "Koch"`, chromedp.BySearch))
 	p.click(`//div[@role="dialog"]//button[.="Use it"]`)
 	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
 	p.sees("h3", "Only some rows")
@@ -241,18 +251,22 @@ func TestConsoleRoutineAndKeyboard(t *testing.T) {
 	p.sees("button", "skip")
 
 	// The next file is recognised.
-	p.do("go to the imports", chromedp.Navigate(p.server+"/w/main/imports"), chromedp.WaitReady(`input[type=file]`, chromedp.ByQuery), chromedp.SetUploadFiles(`input[type=file]`, []string{second}, chromedp.ByQuery))
+	p.do("go to the imports", chromedp.Navigate(p.server+"/w/main/imports"),
+		chromedp.WaitReady(`input[type=file]`, chromedp.ByQuery), chromedp.SetUploadFiles(`input[type=file]`,
+			[]string{second}, chromedp.ByQuery))
 	p.sees("h1", "crew-2.csv")
 	p.sees("div", "weekly crew")
 	p.sees("span", "new: Boot")
 	p.click(`//button[.="Use it"]`)
-	p.do("see it used", chromedp.WaitVisible(`//button[@aria-label="Zeichen goes to Number in the old system"]`, chromedp.BySearch))
+	p.do("see it used", chromedp.WaitVisible(`//button[@aria-label="Zeichen goes to Number in the old system"]`,
+		chromedp.BySearch))
 
 	// Dark stays dark.
 	p.click(`//nav[@aria-label="Main"]//button[contains(., "Administrator")]`)
 	p.click(`//div[@role="menuitem"][contains(., "Dark")]`)
 	var theme string
-	p.do("reload", chromedp.Reload(), chromedp.WaitVisible(`nav[aria-label=Main]`), chromedp.Evaluate(`document.documentElement.dataset.theme`, &theme))
+	p.do("reload", chromedp.Reload(), chromedp.WaitVisible(`nav[aria-label=Main]`),
+		chromedp.Evaluate(`document.documentElement.dataset.theme`, &theme))
 	if theme != "dark" {
 		t.Errorf("after a reload the theme is %s", theme)
 	}
@@ -262,8 +276,10 @@ func TestConsoleRoutineAndKeyboard(t *testing.T) {
 // keyboard, and the next check follows them.
 func TestConsoleQuestions(t *testing.T) {
 	s := serve(t)
-	s.uchi(0, "Given name,Family name,E-mail,Birthday\nKari,Øksnes,kari@x.example,1980-04-03\nOla,Berg,ola@x.example,1975-01-30\n", "import", "-", "--into", "contact", "--yes")
-	s.uchi(3, "", "import", s.file("fair.csv", "Given name,Family name,E-mail,Birthday\nKari,Solberg,kari@x.example,\nOla,Lund,ola@x.example,\n"), "--into", "contact", "--check-only")
+	s.uchi(0, "Given name,Family name,E-mail,Birthday\nKari,Øksnes,kari@x.example,1980-04-03\n"+
+		"Ola,Berg,ola@x.example,1975-01-30\n", "import", "-", "--into", "contact", "--yes")
+	s.uchi(3, "", "import", s.file("fair.csv", "Given name,Family name,E-mail,Birthday\nKari,Solberg,kari@x.example,\n"+
+		"Ola,Lund,ola@x.example,\n"), "--into", "contact", "--check-only")
 	p := open(s)
 	p.do("open the matching", chromedp.Navigate(p.server+"/w/main/imports/2/matching"))
 	p.sees("p", "Tried on all 2 rows.")
@@ -292,7 +308,8 @@ func TestConsoleQuestions(t *testing.T) {
 	p.click(`//aside//button[.="Create 1"]`)
 	p.click(`//div[@role="dialog"]//button[.="Create 1"]`)
 	p.sees("p", "The load is done")
-	if out := s.uchi(0, "", "records", "contact", "--json"); strings.Contains(out, "Solberg") || !strings.Contains(out, "Lund") {
+	if out := s.uchi(0, "", "records", "contact", "--json"); strings.Contains(out, "Solberg") ||
+		!strings.Contains(out, "Lund") {
 		t.Errorf("the records: %s", out)
 	}
 }
@@ -301,7 +318,8 @@ func TestConsoleQuestions(t *testing.T) {
 // suggest, and the notes.
 func TestConsoleNewFieldAndNotes(t *testing.T) {
 	s := serve(t)
-	s.uchi(0, "", "import", s.file("berths.csv", "Name,Berths,Remark one\nKalvøya Marina,120,deep water\nKrogsø Werft,80,shallow\n"), "--into", "account", "--check-only", "--map", "description=")
+	s.uchi(0, "", "import", s.file("berths.csv", "Name,Berths,Remark one\nKalvøya Marina,120,deep water\n"+
+		"Krogsø Werft,80,shallow\n"), "--into", "account", "--check-only", "--map", "description=")
 	p := open(s)
 	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
 	p.click(`//button[@aria-label="Berths goes to no field"]`)
@@ -311,10 +329,12 @@ func TestConsoleNewFieldAndNotes(t *testing.T) {
 	p.do("see it placed", chromedp.WaitVisible(`//button[@aria-label="Berths goes to Berths"]`, chromedp.BySearch))
 	p.click(`//button[starts-with(@aria-label, "Remark one goes to no field")]`)
 	p.click(`//button[.="Add to the notes"]`)
-	p.do("see it in the notes", chromedp.WaitVisible(`//button[@aria-label="Remark one goes to Description"]`, chromedp.BySearch))
+	p.do("see it in the notes", chromedp.WaitVisible(`//button[@aria-label="Remark one goes to Description"]`,
+		chromedp.BySearch))
 	s.uchi(0, "", "check", "1")
 	s.uchi(0, "", "load", "1", "--yes")
-	if out := s.uchi(0, "", "records", "account", "ACC-1", "--json"); !strings.Contains(out, `"berths": "120"`) || !strings.Contains(out, "Remark one: deep water") {
+	if out := s.uchi(0, "", "records", "account", "ACC-1", "--json"); !strings.Contains(out, `"berths": "120"`) ||
+		!strings.Contains(out, "Remark one: deep water") {
 		t.Errorf("the record: %s", out)
 	}
 }
@@ -323,12 +343,15 @@ func TestConsoleNewFieldAndNotes(t *testing.T) {
 // side by side, loaded together.
 func TestConsoleSeveralDrafts(t *testing.T) {
 	s := serve(t)
-	s.uchi(3, "", "import", s.file("quay.csv", "Contact first name,Contact last name,Contact e-mail,Company,Website,Town\nÅse,Øksnes,a@x.example,Kalvøya Marina,kalvoya.example,Kalvøya\nNils,Berg,n@x.example,Kalvøya Marina,,\n"), "--into", "contact", "--check-only")
+	s.uchi(3, "", "import", s.file("quay.csv", "Contact first name,Contact last name,Contact "+
+		"e-mail,Company,Website,Town\nÅse,Øksnes,a@x.example,Kalvøya Marina,kalvoya.example,Kalvøya\n"+
+		"Nils,Berg,n@x.example,Kalvøya Marina,,\n"), "--into", "contact", "--check-only")
 	p := open(s)
 	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
 	p.sees("b", "Also accounts?")
 	p.click(`//button[.="Make them too"]`)
-	p.do("see the company go to the account", chromedp.WaitVisible(`//button[@aria-label="Company goes to Account · Name"]`, chromedp.BySearch))
+	p.do("see the company go to the account",
+		chromedp.WaitVisible(`//button[@aria-label="Company goes to Account · Name"]`, chromedp.BySearch))
 	p.sees("span", "the account of the row")
 
 	// A column goes to both records.
@@ -341,7 +364,9 @@ func TestConsoleSeveralDrafts(t *testing.T) {
 	p.click(`//button[contains(., "Check 2 rows")]`)
 	p.sees("h3", "The records of the rows")
 	p.click(`//div[@role="row"][contains(., "Nils")]`)
-	p.do("see them side by side", chromedp.WaitVisible(`//section[@aria-label="Contact"]//dd[contains(., "n@x.example")]`, chromedp.BySearch), chromedp.WaitVisible(`//section[@aria-label="Account"][contains(., "row 2")]`, chromedp.BySearch))
+	p.do("see them side by side",
+		chromedp.WaitVisible(`//section[@aria-label="Contact"]//dd[contains(., "n@x.example")]`, chromedp.BySearch),
+		chromedp.WaitVisible(`//section[@aria-label="Account"][contains(., "row 2")]`, chromedp.BySearch))
 	// A row is left out, and taken in again.
 	p.click(`//button[.="Leave this row out"]`)
 	p.click(`//button[@role="tab"][.="Check"]`)
@@ -356,7 +381,8 @@ func TestConsoleSeveralDrafts(t *testing.T) {
 	p.sees("button", "Go on to the load")
 	p.click(`//div[@role="row"][contains(., "Nils")]`)
 	p.click(`//section[@aria-label="Account"]//button[.="See row 2"]`)
-	p.do("be there", chromedp.WaitVisible(`//section[@aria-label="Contact"]//dd[contains(., "a@x.example")]`, chromedp.BySearch))
+	p.do("be there", chromedp.WaitVisible(`//section[@aria-label="Contact"]//dd[contains(., "a@x.example")]`,
+		chromedp.BySearch))
 
 	p.click(`//nav[@aria-label="Stations"]//button[contains(., "Load")]`)
 	p.click(`//aside//button[.="Create 3"]`)
@@ -372,7 +398,8 @@ func TestConsoleSeveralDrafts(t *testing.T) {
 // made by one press.
 func TestConsoleTogether(t *testing.T) {
 	s := serve(t)
-	s.uchi(0, "", "import", s.file("quay.csv", "Company,Contact last name,Contact e-mail,Deal title,Stage,Expected close,Deal value\nTern Marina,Berg,b@x.example,Pier A,scoped,2027-01-31,100\n"), "--into", "lead", "--check-only")
+	s.uchi(0, "", "import", s.file("quay.csv", "Company,Contact last name,Contact e-mail,Deal title,Stage,Expected "+
+		"close,Deal value\nTern Marina,Berg,b@x.example,Pier A,scoped,2027-01-31,100\n"), "--into", "lead", "--check-only")
 	p := open(s)
 	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
 	p.click(`//button[.="Make these"]`)
@@ -388,7 +415,8 @@ func TestConsoleTogether(t *testing.T) {
 // mean is listed; an expression is completed and shows what it makes.
 func TestConsoleAsksAndShows(t *testing.T) {
 	s := serve(t)
-	s.uchi(3, "", "import", s.file("fair.csv", "Surname,Company,Met on,Interest,Remarks\nBerg,Tern,03/04/2026,very hot,tall\nLi,Tern,05/06/2026,low,short\nEk,Tern,07/08/2026,boat,quiet\n"), "--into", "lead", "--check-only")
+	s.uchi(3, "", "import", s.file("fair.csv", "Surname,Company,Met on,Interest,Remarks\nBerg,Tern,03/04/2026,very "+
+		"hot,tall\nLi,Tern,05/06/2026,low,short\nEk,Tern,07/08/2026,boat,quiet\n"), "--into", "lead", "--check-only")
 	p := open(s)
 	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
 	p.click(`//button[.="Day or month first?"]`)
@@ -402,19 +430,24 @@ func TestConsoleAsksAndShows(t *testing.T) {
 	p.click(`//div[@role="option"][contains(., "to the choices")]`)
 	p.sees("span", "0 mean nothing yet")
 	// From the keyboard: Enter opens what the text of the row means, and the grid has the focus again.
-	p.do("walk the list", chromedp.Focus(`//div[@role="grid"][@aria-label="What each text means"]`, chromedp.BySearch), chromedp.KeyEvent(kb.ArrowUp+kb.ArrowUp+kb.ArrowUp+kb.Enter))
-	p.do("see the choices", chromedp.WaitVisible(`//div[@role="option"][contains(., "leave it blank")]`, chromedp.BySearch))
+	p.do("walk the list", chromedp.Focus(`//div[@role="grid"][@aria-label="What each text means"]`, chromedp.BySearch),
+		chromedp.KeyEvent(kb.ArrowUp+kb.ArrowUp+kb.ArrowUp+kb.Enter))
+	p.do("see the choices", chromedp.WaitVisible(`//div[@role="option"][contains(., "leave it blank")]`,
+		chromedp.BySearch))
 	p.do("choose", chromedp.KeyEvent(kb.End+kb.Escape))
 	p.do("see them go", chromedp.WaitNotPresent(`//div[@role="option"]`, chromedp.BySearch))
-	p.until("the focus is back in the list", `document.activeElement.getAttribute("aria-label") === "What each text means"`)
+	p.until("the focus is back in the list",
+		`document.activeElement.getAttribute("aria-label") === "What each text means"`)
 	p.click(`//button[.="Keep the list"]`)
 	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
 
 	p.click(`//button[contains(., "Leave rows out")]`)
 	box := `//textarea[@aria-label="Expression in CEL"]`
-	p.do("begin an expression", chromedp.WaitVisible(box, chromedp.BySearch), chromedp.SendKeys(box, `Remar`, chromedp.BySearch))
+	p.do("begin an expression", chromedp.WaitVisible(box, chromedp.BySearch),
+		chromedp.SendKeys(box, `Remar`, chromedp.BySearch))
 	p.sees("code", "Remarks")
-	p.do("complete it", chromedp.SendKeys(box, "\r", chromedp.BySearch), chromedp.SendKeys(box, ` != "short"`, chromedp.BySearch))
+	p.do("complete it", chromedp.SendKeys(box, "\r", chromedp.BySearch),
+		chromedp.SendKeys(box, ` != "short"`, chromedp.BySearch))
 	p.do("see what it makes", chromedp.WaitVisible(`//div[@role="dialog"]//tr[contains(., "row 3")][contains(., "left out")]`, chromedp.BySearch), chromedp.WaitVisible(`//div[@role="dialog"]//tr[contains(., "row 4")][contains(., "taken")]`, chromedp.BySearch))
 	p.click(`//div[@role="dialog"]//button[.="Use it"]`)
 	p.sees("h3", "Only some rows")
@@ -422,7 +455,8 @@ func TestConsoleAsksAndShows(t *testing.T) {
 	p.click(`//button[contains(., "Check 3 rows")]`)
 	p.sees("h3", "Nothing is wrong")
 	s.uchi(0, "", "load", "1", "--yes")
-	if out := s.uchi(0, "", "records", "lead", "--json"); !strings.Contains(out, `"met_on": "2026-03-04"`) || !strings.Contains(out, `"interest": "boat"`) || strings.Contains(out, `"Li"`) {
+	if out := s.uchi(0, "", "records", "lead", "--json"); !strings.Contains(out, `"met_on": "2026-03-04"`) ||
+		!strings.Contains(out, `"interest": "boat"`) || strings.Contains(out, `"Li"`) {
 		t.Errorf("the leads: %s", out)
 	}
 }
@@ -431,7 +465,8 @@ func TestConsoleAsksAndShows(t *testing.T) {
 // says where.
 func TestConsoleRoutines(t *testing.T) {
 	s := serve(t)
-	s.uchi(0, "", "import", s.file("crew.csv", "Zeichen,Familienname\nK-1,Berg\n"), "--into", "contact", "--check-only", "--map", "source_ref=Zeichen")
+	s.uchi(0, "", "import", s.file("crew.csv", "Zeichen,Familienname\nK-1,Berg\n"), "--into", "contact", "--check-only",
+		"--map", "source_ref=Zeichen")
 	s.uchi(0, "", "routine", "save", "crew", "--import", "1")
 	p := open(s)
 	p.do("open the routines", chromedp.Navigate(p.server+"/w/main/routines"))
@@ -441,7 +476,9 @@ func TestConsoleRoutines(t *testing.T) {
 	p.click(`//button[.="Save the changes"]`)
 	p.sees("div", "no part called boats")
 	p.click(`//button[.="Leave it as it was"]`)
-	p.do("change it", chromedp.Evaluate(`document.querySelector("textarea").select()`, nil), chromedp.SendKeys(box, "may: create\ndrafts: [{type: contact, fields: {family_name: {from: [Familienname]}}}]\n", chromedp.BySearch))
+	p.do("change it", chromedp.Evaluate(`document.querySelector("textarea").select()`, nil),
+		chromedp.SendKeys(box, "may: create\ndrafts: [{type: contact, fields: {family_name: {from: [Familienname]}}}]\n",
+			chromedp.BySearch))
 	p.click(`//button[.="Save the changes"]`)
 	p.sees("span", "version 2")
 	p.click(`//button[.="Copy…"]`)

@@ -61,7 +61,8 @@ type service struct {
 
 // prepare makes the tables once for all tests.
 func prepare(url string) error {
-	st, err := store.Open(context.Background(), store.Options{URL: url, Process: "test", Log: slog.New(slog.DiscardHandler)})
+	st, err := store.Open(context.Background(), store.Options{URL: url, Process: "test",
+		Log: slog.New(slog.DiscardHandler)})
 	if err == nil {
 		st.Close()
 	}
@@ -87,7 +88,8 @@ func serve(t *testing.T, flags ...string) *service {
 func (s *service) start() {
 	s.Helper()
 	s.log = &bytes.Buffer{}
-	s.process = exec.Command(binary, append([]string{"serve", "--database", s.database, "--listen", s.address, "--admin", admin}, s.flags...)...)
+	s.process = exec.Command(binary,
+		append([]string{"serve", "--database", s.database, "--listen", s.address, "--admin", admin}, s.flags...)...)
 	s.process.Env = append(os.Environ(), "UCHI_ADMIN_PASSWORD="+password)
 	s.process.Stderr = s.log
 	if err := s.process.Start(); err != nil {
@@ -182,7 +184,8 @@ func TestImportFromTheCommandLine(t *testing.T) {
 	s := serve(t)
 	path := s.file("contacts.csv", "Ref,Family name,E-mail,Post\nK-1,Øksnes,a@x.example,Skipper\nK-2,Berg,bad,Cook\n")
 	out := s.uchi(3, "", "import", path, "--into", "contact", "--check-only")
-	for _, want := range []string{"the header is the field's name", "● create", "■ hold", "bad_email", "there is no @ in it", "Nothing was written"} {
+	for _, want := range []string{"the header is the field's name", "● create", "■ hold", "bad_email",
+		"there is no @ in it", "Nothing was written"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("the check does not say %q:\n%s", want, out)
 		}
@@ -194,15 +197,19 @@ func TestImportFromTheCommandLine(t *testing.T) {
 		t.Errorf("%d records after no", n)
 	}
 	s.uchi(3, "y\n", "load", "1")
-	if out := s.uchi(0, "", "records", "contact", "CON-1"); !strings.Contains(out, "Øksnes") || !strings.Contains(out, "import 1") {
+	if out := s.uchi(0, "", "records", "contact", "CON-1"); !strings.Contains(out, "Øksnes") ||
+		!strings.Contains(out, "import 1") {
 		t.Errorf("the record: %s", out)
 	}
-	if out := s.uchi(0, "", "rows", "1", "--outcome", "held", "--csv"); !strings.Contains(out, "K-2,Berg,bad,Cook,3,held") {
+	if out := s.uchi(0, "", "rows", "1", "--outcome", "held", "--csv"); !strings.Contains(out,
+		"K-2,Berg,bad,Cook,3,held") {
 		t.Errorf("held rows: %s", out)
 	}
-	out = s.uchi(0, "", "import", path, "--into", "contact", "--json", "--yes", "--map", "email=", "--map", "job_title=Post")
+	out = s.uchi(0, "", "import", path, "--into", "contact", "--json", "--yes", "--map", "email=", "--map",
+		"job_title=Post")
 	var i client.Import
-	if err := json.Unmarshal([]byte(out), &i); err != nil || i.Outcomes[string(verdict.Created)] != 1 || i.Outcomes[string(verdict.Unchanged)] != 1 {
+	if err := json.Unmarshal([]byte(out), &i); err != nil || i.Outcomes[string(verdict.Created)] != 1 ||
+		i.Outcomes[string(verdict.Unchanged)] != 1 {
 		t.Errorf("%v: %s", err, out)
 	}
 	s.uchi(0, "Name\nKalvøya\n", "import", "-", "--into", "account", "--yes")
@@ -214,14 +221,18 @@ func TestImportFromTheCommandLine(t *testing.T) {
 	if out := s.uchi(0, "", "routine", "show", "crew"); !strings.Contains(out, "job_title:") {
 		t.Errorf("the routine: %s", out)
 	}
-	if out := s.uchi(0, "", "import", path, "--check-only", "--routine", "crew"); !strings.Contains(out, "chosen") && !strings.Contains(out, "job_title") {
+	if out := s.uchi(0, "", "import", path, "--check-only", "--routine", "crew"); !strings.Contains(out, "chosen") &&
+		!strings.Contains(out, "job_title") {
 		t.Errorf("with the routine: %s", out)
 	}
-	if out := s.uchi(0, "", "read", path); !strings.Contains(out, "seems to be contact") || !strings.Contains(out, "family_name") {
+	if out := s.uchi(0, "", "read", path); !strings.Contains(out, "seems to be contact") ||
+		!strings.Contains(out, "family_name") {
 		t.Errorf("what is in the file: %s", out)
 	}
 	s.uchi(0, "", "routine", "remove", "crew")
-	for _, args := range [][]string{{"types"}, {"imports"}, {"imports", "1"}, {"workspaces"}, {"tokens"}, {"people"}, {"mapping", "1"}, {"records", "contact", "--text", "berg"}, {"completion", "bash"}, {"--help"}, {"import", "--help"}} {
+	for _, args := range [][]string{{"types"}, {"imports"}, {"imports", "1"}, {"workspaces"}, {"tokens"}, {"people"},
+		{"mapping", "1"}, {"records", "contact", "--text", "berg"}, {"completion", "bash"}, {"--help"},
+		{"import", "--help"}} {
 		if out := s.uchi(0, "", args...); out == "" {
 			t.Errorf("uchi %v says nothing", args)
 		}
@@ -233,13 +244,17 @@ func TestImportFromTheCommandLine(t *testing.T) {
 func TestWhichTypeIsAsked(t *testing.T) {
 	s := serve(t)
 	path := s.file("fair.csv", "Lfd.;Anrede;Name, Vorname;Firma;Str./Nr.;PLZ Ort;Land;Tel. gesch.;Handy;Mail;Geb.;Interesse;Bem.\n"+
-		"1;Frau;Brandt, Sibylle;Werft Brandt GmbH;Am Speicher 4;24103 Kiel;D;+49 431 555120;;s.brandt@werft-brandt.example;03.04.71;hoch;Angebot\n"+
+		"1;Frau;Brandt, Sibylle;Werft Brandt GmbH;Am Speicher 4;24103 Kiel;D;+49 431 "+
+		"555120;;s.brandt@werft-brandt.example;03.04.71;hoch;Angebot\n"+
 		"2;Herr;Okonjo, Felix;Segelschule Okonjo;Hafenstr. 12;23966 Wismar;D;+49 3841 5550;;felix@segelschule-okonjo.example;;mittel;\n"+
-		"3;Herr;Petersen, Jan-Ole;Yachtservice Petersen KG;Kai 7;24837 Schleswig;D;+49 4621 555433;+49 171 5550103;jo.petersen@yachtservice-petersen.example;30.07.69;hoch;\n")
-	if out := s.uchi(1, "", "import", path, "--yes"); !strings.Contains(out, "none clearly best: contact") || !strings.Contains(out, "lead, ") || !strings.Contains(out, "uchi mapping 1 --add TYPE") {
+		"3;Herr;Petersen, Jan-Ole;Yachtservice Petersen KG;Kai 7;24837 Schleswig;D;+49 4621 555433;+49 171 "+
+		"5550103;jo.petersen@yachtservice-petersen.example;30.07.69;hoch;\n")
+	if out := s.uchi(1, "", "import", path, "--yes"); !strings.Contains(out, "none clearly best: contact") ||
+		!strings.Contains(out, "lead, ") || !strings.Contains(out, "uchi mapping 1 --add TYPE") {
 		t.Errorf("nobody asked: %s", out)
 	}
-	if out := s.uchi(0, "lead\ny\n", "import", path); !strings.Contains(out, "Of which type, or types, are the rows?") || !strings.Contains(out, "created     3") {
+	if out := s.uchi(0, "lead\ny\n", "import", path); !strings.Contains(out,
+		"Of which type, or types, are the rows?") || !strings.Contains(out, "created     3") {
 		t.Errorf("asked: %s", out)
 	}
 	if n := s.count(`select count(*) from w_main.r_lead`); n != 3 {
@@ -262,7 +277,8 @@ func TestExitCodesAndFaults(t *testing.T) {
 		{1, "never closed", []string{"import", s.file("b.csv", "a,b\n1,\"2\n"), "--into", "contact"}},
 		{1, "file is empty", []string{"import", s.file("c.csv", ""), "--into", "contact"}},
 		{1, "no record type fits", []string{"import", s.file("d.csv", "x,y\n1,2\n")}},
-		{1, "has no such field", []string{"import", s.file("e.csv", "Surname\nBerg\n"), "--into", "contact", "--map", "shoe_size=Surname"}},
+		{1, "has no such field", []string{"import", s.file("e.csv", "Surname\nBerg\n"), "--into", "contact", "--map",
+			"shoe_size=Surname"}},
 		{1, "no such import", []string{"check", "999"}},
 		{1, "while the import is open", []string{"load", "1", "--yes"}},
 		{6, "sign in first", []string{"imports", "--token", "nonsense"}},
@@ -315,8 +331,10 @@ func TestKilledWithSeveralDrafts(t *testing.T) {
 	for n := range rows {
 		fmt.Fprintf(&text, "Harbour %d,Berg,p%d@x.example,A-%d\n", n%companies, n, n%companies)
 	}
-	s.uchi(0, "", "import", s.file("people.csv", text.String()), "--into", "contact", "--add", "account", "--map", "account.source_ref=Customer number", "--match", "email", "--check-only")
-	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 1, client.LoadRequest{}); err != nil || r.StatusCode() != http.StatusAccepted {
+	s.uchi(0, "", "import", s.file("people.csv", text.String()), "--into", "contact", "--add", "account", "--map",
+		"account.source_ref=Customer number", "--match", "email", "--check-only")
+	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 1, client.LoadRequest{}); err != nil ||
+		r.StatusCode() != http.StatusAccepted {
 		t.Fatalf("load: %v", err)
 	}
 	kills, i := s.killWhileLoading(1, 2, 20_000)
@@ -356,7 +374,8 @@ func TestKilledInTheMiddleOfALoad(t *testing.T) {
 		fmt.Fprintf(&text, "K-%d,Berg,p%d@x.example\n", n, n)
 	}
 	s.uchi(0, "", "import", s.file("incoming.csv", text.String()), "--into", "contact", "--check-only")
-	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 2, client.LoadRequest{}); err != nil || r.StatusCode() != http.StatusAccepted {
+	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 2, client.LoadRequest{}); err != nil ||
+		r.StatusCode() != http.StatusAccepted {
 		t.Fatalf("load: %v", err)
 	}
 	kills, i := s.killWhileLoading(2, 3, 25_000)
@@ -367,17 +386,20 @@ func TestKilledInTheMiddleOfALoad(t *testing.T) {
 		query string
 		want  int64
 	}{
-		"outcomes":           {`select count(*) from staging.i2_results`, rows},
-		"rows with one":      {`select count(distinct row_no) from staging.i2_results`, rows},
-		"created":            {`select count(*) from staging.i2_results where outcome = 'created'`, rows - existing},
-		"updated":            {`select count(*) from staging.i2_results where outcome = 'updated'`, existing},
-		"records":            {`select count(*) from w_main.r_contact`, rows},
-		"different keys":     {`select count(distinct k_source_ref) from w_main.r_contact`, rows},
-		"changed once":       {`select count(*) from w_main.r_contact where version = 2`, existing},
-		"history":            {`select count(*) from w_main.h_contact`, existing},
-		"done by the runs":   {`select sum(done_rows)::bigint from uchi.runs where import = 2 and work = 'load' and ended <> 'taken'`, rows},
-		"outcomes of runs":   {`select sum(value::bigint)::bigint from uchi.runs, jsonb_each_text(outcomes) where import = 2 and work = 'load' and ended <> 'taken'`, rows},
-		"linked to a record": {`select count(*) from staging.i2_results o join w_main.r_contact r on r.id = o.record_id`, rows},
+		"outcomes":       {`select count(*) from staging.i2_results`, rows},
+		"rows with one":  {`select count(distinct row_no) from staging.i2_results`, rows},
+		"created":        {`select count(*) from staging.i2_results where outcome = 'created'`, rows - existing},
+		"updated":        {`select count(*) from staging.i2_results where outcome = 'updated'`, existing},
+		"records":        {`select count(*) from w_main.r_contact`, rows},
+		"different keys": {`select count(distinct k_source_ref) from w_main.r_contact`, rows},
+		"changed once":   {`select count(*) from w_main.r_contact where version = 2`, existing},
+		"history":        {`select count(*) from w_main.h_contact`, existing},
+		"done by the runs": {`select sum(done_rows)::bigint from uchi.runs where import = 2 and work = 'load'
+			and ended <> 'taken'`, rows},
+		"outcomes of runs": {`select sum(value::bigint)::bigint from uchi.runs, jsonb_each_text(outcomes)
+			where import = 2 and work = 'load' and ended <> 'taken'`, rows},
+		"linked to a record": {`select count(*) from staging.i2_results o join w_main.r_contact r on r.id = o.record_id`,
+			rows},
 	} {
 		if got := s.count(x.query); got != x.want {
 			t.Errorf("%s: %d, want %d", what, got, x.want)
@@ -462,11 +484,14 @@ func TestInterface(t *testing.T) {
 		{"GET", "/api/v1/workspaces/main/records/contact/CON-1", viewer, "", nil, 404, "unknown_record"},
 		{"GET", "/api/v1/workspaces/main/records/contact?filter=nonsense", viewer, "", nil, 422, "unknown_field"},
 		{"GET", "/api/v1/nothing", viewer, "", nil, 404, "unknown_path"},
-		{"POST", "/api/v1/workspaces/main/imports?name=x.csv", viewer, "a\n1\n", map[string]string{"Content-Type": "application/octet-stream"}, 403, "role_too_low"},
-		{"POST", "/api/v1/workspaces/main/types/contact/fields", viewer, `{"name":"x","label":"X","type":"text"}`, js, 403, "role_too_low"},
+		{"POST", "/api/v1/workspaces/main/imports?name=x.csv", viewer, "a\n1\n",
+			map[string]string{"Content-Type": "application/octet-stream"}, 403, "role_too_low"},
+		{"POST", "/api/v1/workspaces/main/types/contact/fields", viewer, `{"name":"x","label":"X","type":"text"}`, js, 403,
+			"role_too_low"},
 		{"POST", "/api/v1/session", "", `{"email":"a@b.example","password":"wrong"}`, js, 401, "sign_in_failed"},
 		{"POST", "/api/v1/session", "", `{`, js, 422, "bad_request"},
-		{"POST", "/api/v1/session", "", `{"email":"` + admin + `","password":"` + password + `"}`, map[string]string{"Content-Type": "application/json", "Origin": "https://elsewhere.example"}, 403, ""},
+		{"POST", "/api/v1/session", "", `{"email":"` + admin + `","password":"` + password + `"}`,
+			map[string]string{"Content-Type": "application/json", "Origin": "https://elsewhere.example"}, 403, ""},
 		{"POST", "/api/v1/session", "", `{"email":"` + admin + `","password":"` + password + `"}`, js, 200, ""},
 	} {
 		r := s.request(c.method, c.path, c.token, strings.NewReader(c.body), c.header)
@@ -476,7 +501,8 @@ func TestInterface(t *testing.T) {
 		}
 		if c.code != "" {
 			var p client.Problem
-			if err := json.NewDecoder(r.Body).Decode(&p); err != nil || p.Code != c.code || p.Status != c.status || p.Title == "" || p.Request == "" || r.Header.Get("Content-Type") != "application/problem+json" {
+			if err := json.NewDecoder(r.Body).Decode(&p); err != nil || p.Code != c.code || p.Status != c.status ||
+				p.Title == "" || p.Request == "" || r.Header.Get("Content-Type") != "application/problem+json" {
 				t.Errorf("%s %s: %+v, %v; want %s", c.method, c.path, p, err, c.code)
 			}
 		}
@@ -494,7 +520,9 @@ func TestInterface(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	fmt.Fprintf(conn, "POST /api/v1/workspaces/main/imports?name=cut.csv HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Type: application/octet-stream\r\nContent-Length: 100000\r\n\r\na,b\n1,2\n", l.Token)
+	fmt.Fprintf(conn, "POST /api/v1/workspaces/main/imports?name=cut.csv HTTP/1.1\r\nHost: x\r\n"+
+		"Authorization: Bearer %s\r\nContent-Type: application/octet-stream\r\nContent-Length: 100000\r\n\r\na,b\n"+
+		"1,2\n", l.Token)
 	conn.Close()
 	time.Sleep(200 * time.Millisecond)
 	if n := s.count(`select (select count(*) from uchi.sources) + (select count(*) from uchi.imports)`); n != 0 {
@@ -506,8 +534,10 @@ func TestInterface(t *testing.T) {
 // from a file and in bulk, taken back; rules are tried; weights are shown.
 func TestQuestionsFromTheCommandLine(t *testing.T) {
 	s := serve(t)
-	s.uchi(0, "Given name,Family name,E-mail,Birthday\nKari,Øksnes,kari@x.example,1980-04-03\nOla,Berg,ola@x.example,1975-01-30\nMai,Lie,mai@x.example,1990-06-11\n", "import", "-", "--into", "contact", "--yes")
-	file := s.file("fair.csv", "Given name,Family name,E-mail,Birthday\nKari,Solberg,kari@x.example,\nOla,Lund,ola@x.example,\nMai,Dahl,mai@x.example,\n")
+	s.uchi(0, "Given name,Family name,E-mail,Birthday\nKari,Øksnes,kari@x.example,1980-04-03\n"+
+		"Ola,Berg,ola@x.example,1975-01-30\nMai,Lie,mai@x.example,1990-06-11\n", "import", "-", "--into", "contact", "--yes")
+	file := s.file("fair.csv", "Given name,Family name,E-mail,Birthday\nKari,Solberg,kari@x.example,\n"+
+		"Ola,Lund,ola@x.example,\nMai,Dahl,mai@x.example,\n")
 	out := s.uchi(3, "", "import", file, "--into", "contact", "--check-only", "--both", "keep")
 	for _, want := range []string{"alike in", "? ask", "when both have a value: keep", "Answer 3 questions"} {
 		if !strings.Contains(out, want) {
@@ -517,7 +547,8 @@ func TestQuestionsFromTheCommandLine(t *testing.T) {
 	if out := s.uchi(0, "", "questions", "2"); strings.Count(out, "alike") != 3 || !strings.Contains(out, "CON-1") {
 		t.Errorf("questions:\n%s", out)
 	}
-	if out := s.uchi(0, "", "questions", "2", "2"); !strings.Contains(out, "≠ Øksnes") || !strings.Contains(out, "not taken because: another family name") || !strings.Contains(out, "E-mail: the same") {
+	if out := s.uchi(0, "", "questions", "2", "2"); !strings.Contains(out, "≠ Øksnes") ||
+		!strings.Contains(out, "not taken because: another family name") || !strings.Contains(out, "E-mail: the same") {
 		t.Errorf("one question:\n%s", out)
 	}
 	s.uchi(0, "", "answer", "2", "2", "take", "CON-1", "--keep", "family_name")
@@ -527,7 +558,8 @@ func TestQuestionsFromTheCommandLine(t *testing.T) {
 	}
 	s.uchi(2, "", "answer", "2", "take")
 	s.uchi(0, "", "answer", "2", "--many", "--from", "5", "leave_out")
-	if out := s.uchi(0, "", "answers", "2", "--csv"); out != "row,choice,record,other_row,keep\n2,take,CON-1,,family_name\n3,new,,,\n4,leave_out,,,\n" {
+	if out := s.uchi(0, "", "answers", "2", "--csv"); out != "row,choice,record,other_row,keep\n"+
+		"2,take,CON-1,,family_name\n3,new,,,\n4,leave_out,,,\n" {
 		t.Errorf("answers:\n%s", out)
 	}
 	if out := s.uchi(1, "", "load", "2", "--yes"); !strings.Contains(out, "answered_since_check") {
@@ -539,7 +571,8 @@ func TestQuestionsFromTheCommandLine(t *testing.T) {
 	s.uchi(0, "", "answers", "take-back", "2", "4")
 	s.uchi(2, "", "answers", "take-back", "2")
 	s.uchi(3, "", "check", "2")
-	if out := s.uchi(0, "", "try", "2", "--match", "email", "--repeats", "merge"); !strings.Contains(out, "Tried on 3 of 3 rows. Contacts found by the same E-mail") {
+	if out := s.uchi(0, "", "try", "2", "--match", "email", "--repeats", "merge"); !strings.Contains(out,
+		"Tried on 3 of 3 rows. Contacts found by the same E-mail") {
 		t.Errorf("tried:\n%s", out)
 	}
 	if out := s.uchi(1, "", "try", "2", "--match", "alike=shoe_size"); !strings.Contains(out, "unknown_field") {
@@ -558,7 +591,8 @@ func TestQuestionsFromTheCommandLine(t *testing.T) {
 func TestSeveralDraftsFromTheCommandLine(t *testing.T) {
 	s := serve(t)
 	s.uchi(0, "Name,E-mail\nIda Strand,ida@lanternquay.example\n", "import", "-", "--into", "staff", "--yes")
-	path := s.file("quay.csv", "Person,Firm,Place,Keen,Rep mail,Since\nBerg,Tern Marina,UKK,very,IDA@lanternquay.example,03/04/1986\nLi,Tern Marina,UKK,so so,,05/06/1986\n")
+	path := s.file("quay.csv", "Person,Firm,Place,Keen,Rep mail,Since\n"+
+		"Berg,Tern Marina,UKK,very,IDA@lanternquay.example,03/04/1986\nLi,Tern Marina,UKK,so so,,05/06/1986\n")
 	says := func(out string, wants ...string) {
 		t.Helper()
 		for _, want := range wants {
@@ -567,11 +601,15 @@ func TestSeveralDraftsFromTheCommandLine(t *testing.T) {
 			}
 		}
 	}
-	out := s.uchi(3, "", "import", path, "--into", "contact", "--add", "account", "--check-only", "--map", "family_name=Person", "--map", "account.name=Firm", "--map", "account.country=Place",
+	out := s.uchi(3, "", "import", path, "--into", "contact", "--add", "account", "--check-only", "--map",
+		"family_name=Person", "--map", "account.name=Firm", "--map", "account.country=Place",
 		"--find", "owner:email=Rep mail", "--map", "birthday=Since", "--map", "account.description=Keen")
-	says(out, "into contacts and accounts", "contact.account is the account of the row", "contact.owner is looked up by email", "bad_country", "account.country", "ambiguous_date", "Record", "Nothing was written")
+	says(out, "into contacts and accounts", "contact.account is the account of the row",
+		"contact.owner is looked up by email", "bad_country", "account.country", "ambiguous_date", "Record",
+		"Nothing was written")
 	says(s.uchi(0, "", "values", "2", "account.country"), "UKK", "not known: held")
-	s.uchi(0, "", "mapping", "2", "--means", "account.country:UKK=GB", "--read-as", "contact.birthday=day_first", "--draft", "account", "--repeats", "once")
+	s.uchi(0, "", "mapping", "2", "--means", "account.country:UKK=GB", "--read-as", "contact.birthday=day_first",
+		"--draft", "account", "--repeats", "once")
 	says(s.uchi(0, "", "values", "2", "account.country"), "by the value list")
 	says(s.uchi(0, "", "try", "2"), "Contacts found by", "Accounts found by", "● create")
 	out = s.uchi(3, "", "check", "2")
@@ -583,7 +621,8 @@ func TestSeveralDraftsFromTheCommandLine(t *testing.T) {
 	}
 	says(s.uchi(0, "", "load", "2", "--yes"), "created")
 	says(s.uchi(0, "", "rows", "2"), "CON-1 ACC-1", "CON-2 ACC-1", "its values are in row 2")
-	says(s.uchi(0, "", "records", "contact", "CON-1", "--json"), `"id": "ACC-1"`, `"id": "STF-1"`, `"birthday": "1986-04-03"`)
+	says(s.uchi(0, "", "records", "contact", "CON-1", "--json"), `"id": "ACC-1"`, `"id": "STF-1"`,
+		`"birthday": "1986-04-03"`)
 	if sheet := s.uchi(0, "", "rows", "2", "--csv"); !strings.Contains(sheet, ",created,CON-2 ACC-1,") {
 		t.Errorf("the sheet:\n%s", sheet)
 	}
@@ -595,7 +634,8 @@ func TestSeveralDraftsFromTheCommandLine(t *testing.T) {
 	s.uchi(0, "", "routine", "save", "quay-2", "--from", s.file("quay.yaml", document))
 	says(s.uchi(0, "", "import", path, "--routine", "quay-2", "--yes"), "unchanged")
 	drifted := s.file("quay-next.csv", "Person,Firm,Place,Keen,Rep mail,Boat\nMoe,Tern Marina,Atlantis,very,,Tern\n")
-	says(s.uchi(3, "", "import", drifted, "--from", s.file("again.yaml", strings.ReplaceAll(document, "name: quay\n", "")+"reading: {country: NO}\n"), "--check-only"),
+	says(s.uchi(3, "", "import", drifted, "--from",
+		s.file("again.yaml", strings.ReplaceAll(document, "name: quay\n", "")+"reading: {country: NO}\n"), "--check-only"),
 		"fits", "missing Since", "new Boat", `not known: "Atlantis" in Place`, "bad_country")
 	b, _ := os.ReadFile(filepath.Join(s.home, "uchi", "login.json"))
 	var l client.Login
@@ -608,13 +648,15 @@ func TestSeveralDraftsFromTheCommandLine(t *testing.T) {
 		t.Errorf("the document over the interface: %s\n%s", r.Header.Get("Content-Type"), got)
 	}
 	for body, status := range map[string]int{"may: create\n": 422, "[": 422, document: 200} {
-		if r := s.request("PUT", "/api/v1/workspaces/main/routines/quay/document", l.Token, strings.NewReader(body), map[string]string{"Content-Type": "application/yaml"}); r.StatusCode != status {
+		if r := s.request("PUT", "/api/v1/workspaces/main/routines/quay/document", l.Token, strings.NewReader(body),
+			map[string]string{"Content-Type": "application/yaml"}); r.StatusCode != status {
 			t.Errorf("%.20q: status %d, want %d", body, r.StatusCode, status)
 		}
 	}
 
 	// What flags cannot mean is said.
-	for _, bad := range [][]string{{"--map", "boat.name=Firm"}, {"--draft", "boat", "--repeats", "ask"}, {"--drop", "boat"}, {"--find", "owner=Rep mail"}, {"--means", "country=GB"}, {"--read-as", "honorific=day_first"}} {
+	for _, bad := range [][]string{{"--map", "boat.name=Firm"}, {"--draft", "boat", "--repeats", "ask"},
+		{"--drop", "boat"}, {"--find", "owner=Rep mail"}, {"--means", "country=GB"}, {"--read-as", "honorific=day_first"}} {
 		s.uchi(2, "", append([]string{"mapping", "3"}, bad...)...)
 	}
 	says(s.uchi(1, "", "mapping", "3", "--link", "owner=account"), "wrong_draft")

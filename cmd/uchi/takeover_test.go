@@ -42,17 +42,21 @@ func TestTakeOver(t *testing.T) {
 	for n := range rows {
 		fmt.Fprintf(&text, "Berg,p%d@x.example,%s\n", n, strings.Repeat("x", 60))
 	}
-	s.uchi(0, "", "import", s.file("people.csv", text.String()), "--into", "contact", "--map", "description=Remark", "--match", "email", "--check-only")
-	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 1, client.LoadRequest{}); err != nil || r.StatusCode() != http.StatusAccepted {
+	s.uchi(0, "", "import", s.file("people.csv", text.String()), "--into", "contact", "--map", "description=Remark",
+		"--match", "email", "--check-only")
+	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 1, client.LoadRequest{}); err != nil ||
+		r.StatusCode() != http.StatusAccepted {
 		t.Fatalf("load: %v", err)
 	}
 	port := func(x *service) string { return x.address[strings.LastIndex(x.address, ":")+1:] }
 	var victim, survivor *service
 	for victim == nil {
 		switch {
-		case s.count(`select count(*) from uchi.runs where work = 'load' and ended_at is null and done_rows > 0 and process like '%`+port(s)+`'`) > 0:
+		case s.count(`select count(*) from uchi.runs where work = 'load' and ended_at is null and done_rows > 0
+			and process like '%`+port(s)+`'`) > 0:
 			victim, survivor = s, other
-		case s.count(`select count(*) from uchi.runs where work = 'load' and ended_at is null and done_rows > 0 and process like '%`+port(other)+`'`) > 0:
+		case s.count(`select count(*) from uchi.runs where work = 'load' and ended_at is null and done_rows > 0
+			and process like '%`+port(other)+`'`) > 0:
 			victim, survivor = other, s
 		case s.count(`select count(*) from uchi.imports where state = 'loaded'`) > 0:
 			t.Fatal("the load had ended before anything could be killed")
@@ -61,7 +65,8 @@ func TestTakeOver(t *testing.T) {
 	before := s.count(`select done_rows from uchi.runs where work = 'load'`)
 	victim.stop(syscall.SIGKILL)
 	killed := time.Now()
-	for s.count(`select done_rows from uchi.runs where work = 'load' order by id desc limit 1`) <= before && s.count(`select count(*) from uchi.imports where state = 'loaded'`) == 0 {
+	for s.count(`select done_rows from uchi.runs where work = 'load' order by id desc limit 1`) <= before &&
+		s.count(`select count(*) from uchi.imports where state = 'loaded'`) == 0 {
 		if time.Since(killed) > 3*soon {
 			t.Fatalf("nobody has taken the load over in %s", time.Since(killed))
 		}

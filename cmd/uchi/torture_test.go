@@ -157,7 +157,8 @@ func TestTorture(t *testing.T) {
 	k.start()
 	k.uchi(0, password, "login", admin)
 
-	within := map[string]time.Duration{"upload": 30 * time.Millisecond, "read": 60 * time.Millisecond, "check": 600 * time.Millisecond, "load": 400 * time.Millisecond,
+	within := map[string]time.Duration{"upload": 30 * time.Millisecond, "read": 60 * time.Millisecond,
+		"check": 600 * time.Millisecond, "load": 400 * time.Millisecond,
 		"edit": 300 * time.Millisecond, "undo": 900 * time.Millisecond}
 	aim := func() string {
 		return []string{"upload", "read", "check", "check", "load", "load", "edit", "undo", "undo"}[k.r.IntN(9)]
@@ -198,17 +199,23 @@ func TestTorture(t *testing.T) {
 		for began := time.Now(); ; {
 			if time.Since(began) > 3*time.Minute {
 				i, _ := k.now()
-				t.Fatalf("round %d does not end: import %d, state %s, busy %q, %d of %d rows done\n%s\n%s", round, i.Id, i.State, i.Busy, i.Done, i.Rows,
-					k.list(`select format('run %s %s of %s, attempt %s %s at %s', r.id, r.work, r.process, j.attempt, j.state, j.scheduled_at) from uchi.runs r
+				t.Fatalf("round %d does not end: import %d, state %s, busy %q, %d of %d rows done\n%s\n%s", round, i.Id, i.State,
+					i.Busy, i.Done, i.Rows,
+					k.list(`select format('run %s %s of %s, attempt %s %s at %s', r.id, r.work, r.process, j.attempt, j.state,
+						j.scheduled_at) from uchi.runs r
 						left join uchi.river_job j on (j.args->>'run')::bigint = r.id where r.ended_at is null`),
-					k.list(`select format('%s %s %s %s %s', pid, state, wait_event, now() - query_start, left(query, 150)) from pg_stat_activity where datname = current_database()`))
+					k.list(`select format('%s %s %s %s %s', pid, state, wait_event, now() - query_start, left(query, 150))
+						from pg_stat_activity where datname = current_database()`))
 			}
 			i, ok := k.now()
 			if !ok || i.Id == before.Id {
 				ended := make(chan struct{})
 				go func() {
 					defer close(ended)
-					k.conn().UploadWithBodyWithResponse(context.Background(), "main", &client.UploadParams{Name: fmt.Sprintf("round-%d.csv", round), Into: "contact"}, "text/csv", strings.NewReader(text.String())) //nolint:errcheck // it may be cut off
+					//nolint:errcheck // it may be cut off
+					k.conn().UploadWithBodyWithResponse(context.Background(), "main",
+						&client.UploadParams{Name: fmt.Sprintf("round-%d.csv", round), Into: "contact"}, "text/csv",
+						strings.NewReader(text.String()))
 				}()
 				hit("upload")
 				<-ended
@@ -227,7 +234,9 @@ func TestTorture(t *testing.T) {
 				ended := make(chan struct{})
 				go func() {
 					defer close(ended)
-					k.conn().ReplaceWithResponse(context.Background(), "main", i.Id, client.Replacement{Column: "E-mail", How: "whole", Find: "no mail", Replace: ""}) //nolint:errcheck // it may be cut off
+					//nolint:errcheck // it may be cut off
+					k.conn().ReplaceWithResponse(context.Background(), "main", i.Id,
+						client.Replacement{Column: "E-mail", How: "whole", Find: "no mail", Replace: ""})
 				}()
 				hit("edit")
 				<-ended
@@ -262,18 +271,22 @@ func TestTorture(t *testing.T) {
 			query string
 			want  int64
 		}{
-			"outcomes":         {fmt.Sprintf(`select count(*) from staging.i%d_results where last`, i.Id), rows},
-			"rows with one":    {fmt.Sprintf(`select count(distinct row_no) from staging.i%d_results where last`, i.Id), rows},
-			"held":             {fmt.Sprintf(`select count(*) from staging.i%d_results where last and outcome = 'held'`, i.Id), int64(rows - sound)},
-			"records":          {`select count(*) from w_main.r_contact`, int64(len(there))},
-			"different keys":   {`select count(distinct k_source_ref) from w_main.r_contact`, int64(len(there))},
-			"of this round":    {fmt.Sprintf(`select count(*) from w_main.r_contact where f_family_name = 'Berg %d'`, round), int64(sound)},
-			"history":          {`select count(*) from w_main.h_contact`, history},
-			"versions":         {versions, revised},
-			"busy runs":        {`select count(*) from uchi.runs where ended_at is null`, 0},
-			"imports at work":  {`select count(*) from uchi.imports where run is not null`, 0},
-			"done by the runs": {fmt.Sprintf(`select sum(value::bigint)::bigint from uchi.runs, jsonb_each_text(outcomes) where import = %d and work = 'load' and ended <> 'taken'`, i.Id), rows},
-			"told by the face": {fmt.Sprintf(`select %d`, i.Outcomes["created"]+i.Outcomes["updated"]+i.Outcomes["unchanged"]+i.Outcomes["held"]), rows},
+			"outcomes":      {fmt.Sprintf(`select count(*) from staging.i%d_results where last`, i.Id), rows},
+			"rows with one": {fmt.Sprintf(`select count(distinct row_no) from staging.i%d_results where last`, i.Id), rows},
+			"held": {fmt.Sprintf(`select count(*) from staging.i%d_results where last and outcome = 'held'`,
+				i.Id), int64(rows - sound)},
+			"records":        {`select count(*) from w_main.r_contact`, int64(len(there))},
+			"different keys": {`select count(distinct k_source_ref) from w_main.r_contact`, int64(len(there))},
+			"of this round": {fmt.Sprintf(`select count(*) from w_main.r_contact where f_family_name = 'Berg %d'`, round),
+				int64(sound)},
+			"history":         {`select count(*) from w_main.h_contact`, history},
+			"versions":        {versions, revised},
+			"busy runs":       {`select count(*) from uchi.runs where ended_at is null`, 0},
+			"imports at work": {`select count(*) from uchi.imports where run is not null`, 0},
+			"done by the runs": {fmt.Sprintf(`select sum(value::bigint)::bigint from uchi.runs, jsonb_each_text(outcomes)
+				where import = %d and work = 'load' and ended <> 'taken'`, i.Id), rows},
+			"told by the face": {fmt.Sprintf(`select %d`, i.Outcomes["created"]+i.Outcomes["updated"]+i.Outcomes["unchanged"]+
+				i.Outcomes["held"]), rows},
 		} {
 			got := k.count(x.query)
 			for range 40 { // what was beside a database that has crashed ends when it answers
@@ -288,7 +301,8 @@ func TestTorture(t *testing.T) {
 			}
 		}
 		if round%2 == 0 && !t.Failed() { // taken back, it is as if the load had never been
-			if r, err := k.conn().UndoWithResponse(context.Background(), "main", i.Id, client.UndoRequest{}); err != nil || r.StatusCode() >= 300 {
+			if r, err := k.conn().UndoWithResponse(context.Background(), "main", i.Id, client.UndoRequest{}); err != nil ||
+				r.StatusCode() >= 300 {
 				t.Fatalf("round %d: the undo does not begin: %v", round, err)
 			}
 			for began := time.Now(); ; time.Sleep(5 * time.Millisecond) {
@@ -301,9 +315,10 @@ func TestTorture(t *testing.T) {
 				}
 			}
 			for what, x := range map[string][2]int64{
-				"the records":     {k.count(records), was},
-				"undone rows":     {i.Outcomes["undone"], int64(sound)},
-				"rows with one":   {k.count(fmt.Sprintf(`select count(distinct row_no) from staging.i%d_results where last and of_row is not null`, i.Id)), rows},
+				"the records": {k.count(records), was},
+				"undone rows": {i.Outcomes["undone"], int64(sound)},
+				"rows with one": {k.count(fmt.Sprintf(`select count(distinct row_no) from staging.i%d_results where last
+					and of_row is not null`, i.Id)), rows},
 				"outcomes":        {k.count(fmt.Sprintf(`select count(*) from staging.i%d_results where last`, i.Id)), rows},
 				"imports at work": {k.count(`select count(*) from uchi.imports where run is not null`), 0},
 			} {

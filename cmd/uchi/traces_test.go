@@ -66,7 +66,8 @@ func TestTraces(t *testing.T) {
 // A collector that cannot be is told at the start.
 func TestTracesNowhere(t *testing.T) {
 	s := serve(t)
-	if out := s.uchi(1, "", "serve", "--traces", "no address", "--database", s.database, "--listen", "127.0.0.1:0"); !strings.Contains(out, "bad_traces") {
+	if out := s.uchi(1, "", "serve", "--traces", "no address", "--database", s.database, "--listen",
+		"127.0.0.1:0"); !strings.Contains(out, "bad_traces") {
 		t.Errorf("%s", out)
 	}
 }

@@ -64,13 +64,16 @@ func TestRowView(t *testing.T) {
 	row := staging.GridRow{Row: 3, Cells: store.JSON[[]string]{V: []string{"x"}}, Verdict: &v,
 		Drafts: []staging.RowDraft{{Name: "contact", Type: "contact", Verdict: &v, Record: &rec,
 			Changes: store.JSON[map[string][2]*string]{V: map[string][2]*string{"b": {nil, &now}, "a": {&was, &now}}}}},
-		Problems: []problem.Problem{{Code: problem.BadEmail, Field: "email", Column: "Mail", Value: "x", Detail: "there is no @ in it"}}}
-	c := catalog.Catalog{Types: []catalog.RecordType{{Name: "contact", Prefix: "CON", Fields: []catalog.Field{{Name: "a"}, {Name: "b"}}}}}
+		Problems: []problem.Problem{{Code: problem.BadEmail, Field: "email", Column: "Mail", Value: "x",
+			Detail: "there is no @ in it"}}}
+	c := catalog.Catalog{Types: []catalog.RecordType{{Name: "contact", Prefix: "CON",
+		Fields: []catalog.Field{{Name: "a"}, {Name: "b"}}}}}
 	got := rowView(row, c)
 	if got.Record != "CON-7" || got.Verdict != verdict.Update || len(got.Problems) != 1 || got.Problems[0].Mend == "" {
 		t.Errorf("%+v", got)
 	}
-	if want := []Change{{Field: "a", Before: "a", After: "b"}, {Field: "b", After: "b"}}; !slices.Equal(got.Changes, want) {
+	if want := []Change{{Field: "a", Before: "a", After: "b"}, {Field: "b", After: "b"}}; !slices.Equal(got.Changes,
+		want) {
 		t.Errorf("changes %+v, want %+v in the order of the type", got.Changes, want)
 	}
 }
@@ -78,16 +81,22 @@ func TestRowView(t *testing.T) {
 // A question says in words what speaks for and against each candidate, what
 // speaks most first.
 func TestQuestionView(t *testing.T) {
-	t0 := catalog.RecordType{Name: "contact", Prefix: "CON", Fields: []catalog.Field{{Name: "family_name", Label: "Family name", Likeness: catalog.AsFamilyName}, {Name: "locality", Label: "Town", Likeness: catalog.AsLocality}}}
+	t0 := catalog.RecordType{Name: "contact", Prefix: "CON",
+		Fields: []catalog.Field{{Name: "family_name", Label: "Family name", Likeness: catalog.AsFamilyName},
+			{Name: "locality", Label: "Town", Likeness: catalog.AsLocality}}}
 	rec := int64(4)
-	q := work.Question{AskedRow: staging.AskedRow{Row: 6, Kind: verdict.AskAlike}, Type: t0, Candidates: []work.CandidateRecord{{Title: "Kari Øksnes", Candidate: staging.Candidate{Record: &rec, Percent: 97.5,
-		Reasons: store.JSON[[]matching.Reason]{V: []matching.Reason{{Kind: matching.Place, Fields: []string{"locality"}, Level: "area", Bits: 2.1, Count: 12}, {Kind: matching.Family, Fields: []string{"family_name"}, Level: "differs", Bits: -4.8}}},
-		Against: store.JSON[[]string]{V: []string{matching.OtherFamily}}}}}}
+	q := work.Question{AskedRow: staging.AskedRow{Row: 6, Kind: verdict.AskAlike}, Type: t0,
+		Candidates: []work.CandidateRecord{{Title: "Kari Øksnes", Candidate: staging.Candidate{Record: &rec, Percent: 97.5,
+			Reasons: store.JSON[[]matching.Reason]{V: []matching.Reason{{Kind: matching.Place, Fields: []string{"locality"},
+				Level: "area", Bits: 2.1, Count: 12}, {Kind: matching.Family, Fields: []string{"family_name"}, Level: "differs",
+				Bits: -4.8}}},
+			Against: store.JSON[[]string]{V: []string{matching.OtherFamily}}}}}}
 	v := questionView(q)
 	if len(v.Candidates) != 1 || v.Candidates[0].Record != "CON-4" || v.Message == "" {
 		t.Fatalf("%+v", v)
 	}
-	if want := []string{"Family name: differs (-4.8)", "Address: the same town, shared by 12 (+2.1)"}; !slices.Equal(v.Candidates[0].Says, want) {
+	if want := []string{"Family name: differs (-4.8)",
+		"Address: the same town, shared by 12 (+2.1)"}; !slices.Equal(v.Candidates[0].Says, want) {
 		t.Errorf("says %q, want %q", v.Candidates[0].Says, want)
 	}
 	if want := []string{"another family name"}; !slices.Equal(v.Candidates[0].Against, want) {

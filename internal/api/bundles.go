@@ -34,7 +34,8 @@ func (h *handlers) GetBundle(ctx context.Context, r GetBundleRequestObject) (Get
 	return GetBundle200JSONResponse(b), err
 }
 
-func (h *handlers) DiscardBundle(ctx context.Context, r DiscardBundleRequestObject) (DiscardBundleResponseObject, error) {
+func (h *handlers) DiscardBundle(ctx context.Context, r DiscardBundleRequestObject) (DiscardBundleResponseObject,
+	error) {
 	b, err := h.store.Bundle(ctx, r.Workspace, r.Bundle)
 	if err != nil {
 		return nil, err
@@ -44,13 +45,15 @@ func (h *handlers) DiscardBundle(ctx context.Context, r DiscardBundleRequestObje
 
 func (h *handlers) AddToBundle(ctx context.Context, r AddToBundleRequestObject) (AddToBundleResponseObject, error) {
 	b, err := h.bundle(ctx, r.Workspace, r.Bundle, func(b store.Bundle) error {
-		return h.work.AddToBundle(ctx, b, work.Upload{Workspace: r.Workspace, FileName: r.Params.Name, Body: r.Body, Bytes: announcedOf(ctx), By: personOf(ctx)})
+		return h.work.AddToBundle(ctx, b, work.Upload{Workspace: r.Workspace, FileName: r.Params.Name, Body: r.Body,
+			Bytes: announcedOf(ctx), By: personOf(ctx)})
 	})
 	return AddToBundle201JSONResponse(b), err
 }
 
 func (h *handlers) OrderBundle(ctx context.Context, r OrderBundleRequestObject) (OrderBundleResponseObject, error) {
-	b, err := h.bundle(ctx, r.Workspace, r.Bundle, func(b store.Bundle) error { return h.work.OrderBundle(ctx, b, r.Body.Imports, personOf(ctx)) })
+	b, err := h.bundle(ctx, r.Workspace, r.Bundle,
+		func(b store.Bundle) error { return h.work.OrderBundle(ctx, b, r.Body.Imports, personOf(ctx)) })
 	return OrderBundle200JSONResponse(b), err
 }
 
@@ -64,25 +67,30 @@ func (h *handlers) SaveBundle(ctx context.Context, r SaveBundleRequestObject) (S
 }
 
 func (h *handlers) CheckBundle(ctx context.Context, r CheckBundleRequestObject) (CheckBundleResponseObject, error) {
-	b, err := h.bundle(ctx, r.Workspace, r.Bundle, func(b store.Bundle) error { return h.work.CheckBundle(ctx, b, personOf(ctx)) })
+	b, err := h.bundle(ctx, r.Workspace, r.Bundle,
+		func(b store.Bundle) error { return h.work.CheckBundle(ctx, b, personOf(ctx)) })
 	return CheckBundle202JSONResponse(b), err
 }
 
 func (h *handlers) LoadBundle(ctx context.Context, r LoadBundleRequestObject) (LoadBundleResponseObject, error) {
 	var p store.BundlePolicy
 	if r.Body != nil {
-		p = store.BundlePolicy{LoadPolicy: mapping.LoadPolicy{PauseHeld: r.Body.PauseHeld, StopFails: r.Body.StopFails}, GoOn: r.Body.GoOn}
+		p = store.BundlePolicy{LoadPolicy: mapping.LoadPolicy{PauseHeld: r.Body.PauseHeld, StopFails: r.Body.StopFails},
+			GoOn: r.Body.GoOn}
 	}
-	b, err := h.bundle(ctx, r.Workspace, r.Bundle, func(b store.Bundle) error { return h.work.LoadBundle(ctx, b, p, personOf(ctx)) })
+	b, err := h.bundle(ctx, r.Workspace, r.Bundle,
+		func(b store.Bundle) error { return h.work.LoadBundle(ctx, b, p, personOf(ctx)) })
 	return LoadBundle202JSONResponse(b), err
 }
 
 func (h *handlers) UndoBundle(ctx context.Context, r UndoBundleRequestObject) (UndoBundleResponseObject, error) {
-	b, err := h.bundle(ctx, r.Workspace, r.Bundle, func(b store.Bundle) error { return h.work.UndoBundle(ctx, b, personOf(ctx)) })
+	b, err := h.bundle(ctx, r.Workspace, r.Bundle,
+		func(b store.Bundle) error { return h.work.UndoBundle(ctx, b, personOf(ctx)) })
 	return UndoBundle202JSONResponse(b), err
 }
 
-func (h *handlers) PlanUndoBundle(ctx context.Context, r PlanUndoBundleRequestObject) (PlanUndoBundleResponseObject, error) {
+func (h *handlers) PlanUndoBundle(ctx context.Context, r PlanUndoBundleRequestObject) (PlanUndoBundleResponseObject,
+	error) {
 	b, err := h.store.Bundle(ctx, r.Workspace, r.Bundle)
 	if err != nil {
 		return nil, err
@@ -96,12 +104,14 @@ func (h *handlers) PlanUndoBundle(ctx context.Context, r PlanUndoBundleRequestOb
 }
 
 func (h *handlers) CancelBundle(ctx context.Context, r CancelBundleRequestObject) (CancelBundleResponseObject, error) {
-	b, err := h.bundle(ctx, r.Workspace, r.Bundle, func(b store.Bundle) error { return h.work.CancelBundle(ctx, b, personOf(ctx)) })
+	b, err := h.bundle(ctx, r.Workspace, r.Bundle,
+		func(b store.Bundle) error { return h.work.CancelBundle(ctx, b, personOf(ctx)) })
 	return CancelBundle202JSONResponse(b), err
 }
 
 // bundle reads a bundle, does something with it, and gives it as it is then.
-func (h *handlers) bundle(ctx context.Context, workspace string, id int64, do func(store.Bundle) error) (Bundle, error) {
+func (h *handlers) bundle(ctx context.Context, workspace string, id int64,
+	do func(store.Bundle) error) (Bundle, error) {
 	b, err := h.store.Bundle(ctx, workspace, id)
 	if err != nil {
 		return Bundle{}, err
@@ -123,8 +133,10 @@ func (h *handlers) bundle(ctx context.Context, workspace string, id int64, do fu
 }
 
 func bundleView(b work.BundleView, c catalog.Catalog) Bundle {
-	v := Bundle{Id: b.ID, Name: b.Name, State: ImportState(b.State), Ordered: b.Ordered, Imports: []BundleImport{}, LeftOut: []LeftOut{}, Unfilled: []string{},
-		Blocks: b.Blocks, Loosen: b.Loosen, Trouble: troubleView(b.Trouble.V), MadeBy: b.MadeByName, MadeAt: b.MadeAt, ChangedAt: b.ChangedAt}
+	v := Bundle{Id: b.ID, Name: b.Name, State: ImportState(b.State), Ordered: b.Ordered, Imports: []BundleImport{},
+		LeftOut: []LeftOut{}, Unfilled: []string{},
+		Blocks: b.Blocks, Loosen: b.Loosen, Trouble: troubleView(b.Trouble.V), MadeBy: b.MadeByName, MadeAt: b.MadeAt,
+		ChangedAt: b.ChangedAt}
 	if b.Works() {
 		v.At, v.Of = b.At, len(b.Plan.V)
 	}
@@ -133,7 +145,8 @@ func bundleView(b work.BundleView, c catalog.Catalog) Bundle {
 	}
 	v.Unfilled, v.Files = append(v.Unfilled, b.Unfilled...), b.Files
 	for _, m := range b.Members {
-		one := BundleImport{Import: importView(m.Import, false), Types: []string{}, Reasons: append([]string{}, m.Reasons...), Later: append([]string{}, m.Later...), Stale: m.Stale}
+		one := BundleImport{Import: importView(m.Import, false), Types: []string{},
+			Reasons: append([]string{}, m.Reasons...), Later: append([]string{}, m.Later...), Stale: m.Stale}
 		if m.Import.Routine.V != nil {
 			one.Routine = m.Import.Routine.V.Name
 			for _, name := range m.Import.Routine.V.TypeNames() {

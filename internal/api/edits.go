@@ -54,7 +54,8 @@ func (h *handlers) Undo(ctx context.Context, r UndoRequestObject) (UndoResponseO
 	if err != nil {
 		return nil, err
 	}
-	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Undo(ctx, i, req, personOf(ctx)) })
+	i, err := h.act(ctx, r.Workspace, r.Import,
+		func(i store.Import) error { return h.work.Undo(ctx, i, req, personOf(ctx)) })
 	return Undo202JSONResponse(i), err
 }
 
@@ -75,12 +76,14 @@ func undoPlanView(plan staging.UndoPlan, c catalog.Catalog) UndoPlan {
 	out := UndoPlan{Counts: []UndoCount{}, Items: []UndoItem{}}
 	for _, x := range plan.Counts {
 		t, _ := c.Type(x.Type)
-		out.Counts = append(out.Counts, UndoCount{Act: UndoAct(x.Act), Type: x.Type, Why: UndoWhy(x.Why), Records: x.Records, Values: x.Values,
+		out.Counts = append(out.Counts, UndoCount{Act: UndoAct(x.Act), Type: x.Type, Why: UndoWhy(x.Why),
+			Records: x.Records, Values: x.Values,
 			Says: verdict.UndoSays(x.Act, t.Label, t.Plural, x.Why, x.Records, x.Values)})
 	}
 	for _, x := range plan.Items {
 		t, _ := c.Type(x.Type)
-		v := UndoItem{Act: UndoAct(x.Act), Type: x.Type, Record: t.RecordID(x.Record), Title: x.Title, Why: UndoWhy(x.Why), Fields: x.Fields, Kept: x.Kept, Row: deref(x.Row)}
+		v := UndoItem{Act: UndoAct(x.Act), Type: x.Type, Record: t.RecordID(x.Record), Title: x.Title, Why: UndoWhy(x.Why),
+			Fields: x.Fields, Kept: x.Kept, Row: deref(x.Row)}
 		v.Says = undoItemSays(x, t.FieldLabels)
 		out.Items = append(out.Items, v)
 	}
@@ -114,19 +117,22 @@ func (h *handlers) Reopen(ctx context.Context, r ReopenRequestObject) (ReopenRes
 	return Reopen202JSONResponse(i), err
 }
 
-func (h *handlers) DownloadWorkbook(ctx context.Context, r DownloadWorkbookRequestObject) (DownloadWorkbookResponseObject, error) {
+func (h *handlers) DownloadWorkbook(ctx context.Context,
+	r DownloadWorkbookRequestObject) (DownloadWorkbookResponseObject, error) {
 	i, c, err := h.importWith(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
 	p := r.Params
-	filter, err := work.Within(i, p.Column, staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text})
+	filter, err := work.Within(i, p.Column, staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome),
+		Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text})
 	if err != nil {
 		return nil, err
 	}
-	return stream{kind: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", file: downloadName(i, filter) + ".xlsx", write: func(w http.ResponseWriter) error {
-		return h.work.WriteWorkbook(ctx, i, c, filter, w)
-	}}, nil
+	return stream{kind: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+		file: downloadName(i, filter) + ".xlsx", write: func(w http.ResponseWriter) error {
+			return h.work.WriteWorkbook(ctx, i, c, filter, w)
+		}}, nil
 }
 
 // downloadName names a sheet of chosen rows after its source.
@@ -210,7 +216,8 @@ func (h *handlers) Edit(ctx context.Context, r EditRequestObject) (EditResponseO
 	return Edit200JSONResponse{Count: n}, err
 }
 
-func (h *handlers) TakeEditsBack(ctx context.Context, r TakeEditsBackRequestObject) (TakeEditsBackResponseObject, error) {
+func (h *handlers) TakeEditsBack(ctx context.Context, r TakeEditsBackRequestObject) (TakeEditsBackResponseObject,
+	error) {
 	i, err := h.store.Import(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
@@ -276,7 +283,8 @@ func (h *handlers) ChangeRecord(ctx context.Context, r ChangeRecordRequestObject
 	if err != nil {
 		return nil, err
 	}
-	return ChangeRecord200JSONResponse{Body: recordView(x), Headers: ChangeRecord200ResponseHeaders{ETag: etag(x.Version)}}, nil
+	return ChangeRecord200JSONResponse{Body: recordView(x),
+		Headers: ChangeRecord200ResponseHeaders{ETag: etag(x.Version)}}, nil
 }
 
 func (h *handlers) AddNote(ctx context.Context, r AddNoteRequestObject) (AddNoteResponseObject, error) {

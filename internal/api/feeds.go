@@ -79,7 +79,8 @@ func (h *handlers) RunFeed(ctx context.Context, r RunFeedRequestObject) (RunFeed
 }
 
 func (h *handlers) PauseFeed(ctx context.Context, r PauseFeedRequestObject) (PauseFeedResponseObject, error) {
-	if err := h.work.SetFeed(ctx, r.Workspace, r.Feed, 0, work.FeedSetting{Paused: &r.Body.Paused}, personOf(ctx)); err != nil {
+	if err := h.work.SetFeed(ctx, r.Workspace, r.Feed, 0, work.FeedSetting{Paused: &r.Body.Paused},
+		personOf(ctx)); err != nil {
 		return nil, err
 	}
 	v, err := h.feed(ctx, r.Workspace, r.Feed)
@@ -110,7 +111,8 @@ func (h *handlers) feed(ctx context.Context, workspace, name string) (Feed, erro
 
 func (h *handlers) feedView(ctx context.Context, f store.Feed, files, runs int) (Feed, error) {
 	doc := f.Document.V
-	v := Feed{Name: f.Name, Words: doc.When.Words(), Paused: f.Paused, Looks: f.Run != nil, Version: f.Version, Owner: f.OwnerName, HasSecret: f.Secret != "", HostKey: f.HostKey,
+	v := Feed{Name: f.Name, Words: doc.When.Words(), Paused: f.Paused, Looks: f.Run != nil, Version: f.Version,
+		Owner: f.OwnerName, HasSecret: f.Secret != "", HostKey: f.HostKey,
 		Next: doc.When.NextTimes(time.Now(), feedTimesShown)}
 	var err error
 	if v.SetUp, err = setUpView(doc); err != nil {
@@ -174,7 +176,8 @@ func feedFileView(x store.FeedFile) FeedFile {
 // limited; without any the careful ones hold.
 func setUpOf(s FeedSetUp) (feed.Feed, error) {
 	doc := feed.Feed{
-		Routine: s.Routine, Files: s.Files, Set: s.Set, Newest: s.Newest, Still: s.Still, Mark: s.Mark, After: feed.After(s.After), MoveTo: s.MoveTo,
+		Routine: s.Routine, Files: s.Files, Set: s.Set, Newest: s.Newest, Still: s.Still, Mark: s.Mark,
+		After: feed.After(s.After), MoveTo: s.MoveTo,
 		When: feed.When{Cron: s.Cron, Zone: s.Zone}, Bounds: feed.UsualBounds,
 		Place: feed.Place{
 			Kind: feed.Kind(s.Place.Kind), Folder: s.Place.Folder, Host: s.Place.Host, Port: s.Place.Port,
@@ -202,7 +205,8 @@ func setUpOf(s FeedSetUp) (feed.Feed, error) {
 
 func setUpView(doc feed.Feed) (FeedSetUp, error) {
 	v := FeedSetUp{
-		Routine: doc.Routine, Files: doc.Files, Set: doc.Set, Newest: doc.Newest, Still: doc.Still, Mark: doc.Mark, After: FeedSetUpAfter(doc.After),
+		Routine: doc.Routine, Files: doc.Files, Set: doc.Set, Newest: doc.Newest, Still: doc.Still, Mark: doc.Mark,
+		After:  FeedSetUpAfter(doc.After),
 		MoveTo: doc.MoveTo, Cron: doc.When.Cron, Zone: doc.When.Zone,
 		Place: FeedPlace{
 			Kind: FeedPlaceKind(doc.Place.Kind), Folder: doc.Place.Folder, Host: doc.Place.Host, Port: doc.Place.Port,

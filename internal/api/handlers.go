@@ -3,13 +3,7 @@ package api
 import (
 	"cmp"
 	"context"
-	"encoding/json"
-	"fmt"
-	"io"
-	"mime"
-	"net/http"
 	"strconv"
-	"time"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
@@ -25,7 +19,8 @@ import (
 // handlers implement the operations of the contract.
 type handlers struct{ *Server }
 
-func (h *handlers) ListWorkspaces(ctx context.Context, _ ListWorkspacesRequestObject) (ListWorkspacesResponseObject, error) {
+func (h *handlers) ListWorkspaces(ctx context.Context, _ ListWorkspacesRequestObject) (ListWorkspacesResponseObject,
+	error) {
 	list, err := h.store.Workspaces(ctx)
 	out := ListWorkspaces200JSONResponse{Workspaces: []Workspace{}}
 	if err != nil {
@@ -44,7 +39,8 @@ func (h *handlers) ListWorkspaces(ctx context.Context, _ ListWorkspacesRequestOb
 }
 
 func workspaceView(w store.Workspace) Workspace {
-	return Workspace{Name: w.Name, Label: w.Label, Nothing: w.Nothing.V, ClosedAt: at(w.ClosedAt), Filling: fillingView(w.Filling.V)}
+	return Workspace{Name: w.Name, Label: w.Label, Nothing: w.Nothing.V, ClosedAt: at(w.ClosedAt),
+		Filling: fillingView(w.Filling.V)}
 }
 
 func fillingView(f *store.Filling) (out Filling) {
@@ -65,7 +61,8 @@ func (h *handlers) GetWorkspace(ctx context.Context, r GetWorkspaceRequestObject
 	if err != nil {
 		return nil, err
 	}
-	out := GetWorkspace200JSONResponse{Name: r.Workspace, Records: held.Records, Imports: held.Imports, Routines: held.Routines}
+	out := GetWorkspace200JSONResponse{Name: r.Workspace, Records: held.Records, Imports: held.Imports,
+		Routines: held.Routines}
 	list, err := h.store.Workspaces(ctx)
 	for _, w := range list {
 		if w.Name == r.Workspace {
@@ -75,11 +72,13 @@ func (h *handlers) GetWorkspace(ctx context.Context, r GetWorkspaceRequestObject
 	return out, err
 }
 
-func (h *handlers) RemoveWorkspace(ctx context.Context, r RemoveWorkspaceRequestObject) (RemoveWorkspaceResponseObject, error) {
+func (h *handlers) RemoveWorkspace(ctx context.Context,
+	r RemoveWorkspaceRequestObject) (RemoveWorkspaceResponseObject, error) {
 	return RemoveWorkspace204Response{}, h.work.RemoveWorkspace(ctx, r.Workspace, r.Params.Records, personOf(ctx))
 }
 
-func (h *handlers) ChangeWorkspace(ctx context.Context, r ChangeWorkspaceRequestObject) (ChangeWorkspaceResponseObject, error) {
+func (h *handlers) ChangeWorkspace(ctx context.Context,
+	r ChangeWorkspaceRequestObject) (ChangeWorkspaceResponseObject, error) {
 	if r.Body.Label != "" {
 		if err := h.work.RenameWorkspace(ctx, r.Workspace, r.Body.Label, personOf(ctx)); err != nil {
 			return nil, err
@@ -112,14 +111,17 @@ func (h *handlers) Start(ctx context.Context, r StartRequestObject) (StartRespon
 		return nil, err
 	}
 	out := Start200JSONResponse{Records: records, Waiting: []Import{}, Recent: []Import{}}
-	waiting, err := h.store.Imports(ctx, r.Workspace, store.ImportFilter{States: []string{"open", "ready", "paused"}, Single: true, Limit: startShown})
+	waiting, err := h.store.Imports(ctx, r.Workspace, store.ImportFilter{States: []string{"open", "ready", "paused"},
+		Single: true, Limit: startShown})
 	if err != nil {
 		return nil, err
 	}
 	for _, i := range waiting {
 		out.Waiting = append(out.Waiting, importView(i, false))
 	}
-	recent, err := h.store.Imports(ctx, r.Workspace, store.ImportFilter{States: []string{"loaded", "loading", "stopped", "undoing", "undone", "closed"}, Single: true, Limit: startShown})
+	recent, err := h.store.Imports(ctx, r.Workspace,
+		store.ImportFilter{States: []string{"loaded", "loading", "stopped", "undoing", "undone", "closed"}, Single: true,
+			Limit: startShown})
 	for _, i := range recent {
 		out.Recent = append(out.Recent, importView(i, false))
 	}
@@ -144,7 +146,8 @@ func limitOf(n, otherwise int) int {
 }
 
 func badCursor(c string) error {
-	return fault.New(fault.Invalid, "bad_cursor", "the cursor is not one of this list").With(c).Mended("Begin again without a cursor.")
+	return fault.New(fault.Invalid, "bad_cursor",
+		"the cursor is not one of this list").With(c).Mended("Begin again without a cursor.")
 }
 
 func cursorOf(c string) (int64, error) {
@@ -170,7 +173,8 @@ func (h *handlers) ListImports(ctx context.Context, r ListImportsRequestObject) 
 		states = append(states, string(s))
 	}
 	limit := limitOf(r.Params.Limit, 50)
-	f := store.ImportFilter{States: states, Text: r.Params.Text, Into: r.Params.Into, Person: r.Params.Person, Before: before, Limit: limit + 1}
+	f := store.ImportFilter{States: states, Text: r.Params.Text, Into: r.Params.Into, Person: r.Params.Person,
+		Before: before, Limit: limit + 1}
 	if !r.Params.From.IsZero() {
 		f.From = &r.Params.From.Time
 	}
@@ -207,7 +211,8 @@ func (h *handlers) Upload(ctx context.Context, r UploadRequestObject) (UploadRes
 		}
 		routine, reading = before.Routine.V, before.Reading.V
 	}
-	i, err := h.work.Upload(ctx, work.Upload{Routine: routine, Reading: reading, Workspace: r.Workspace, FileName: r.Params.Name, Into: r.Params.Into, Body: r.Body, Bytes: announcedOf(ctx), By: personOf(ctx)})
+	i, err := h.work.Upload(ctx, work.Upload{Routine: routine, Reading: reading, Workspace: r.Workspace,
+		FileName: r.Params.Name, Into: r.Params.Into, Body: r.Body, Bytes: announcedOf(ctx), By: personOf(ctx)})
 	return Upload201JSONResponse(h.importView(ctx, i)), err
 }
 
@@ -232,9 +237,11 @@ func (h *handlers) act(ctx context.Context, workspace string, id int64, do func(
 // importView translates an import with all that there is to it.
 func (h *handlers) importView(ctx context.Context, i store.Import) Import {
 	v := importView(i, true)
-	if same, err := h.store.Imports(ctx, i.Workspace, store.ImportFilter{SHA256: i.FileSHA256, Other: i.Source, Before: i.ID, Limit: 5}); err == nil && i.FileSHA256 != "" {
+	if same, err := h.store.Imports(ctx, i.Workspace, store.ImportFilter{SHA256: i.FileSHA256, Other: i.Source,
+		Before: i.ID, Limit: 5}); err == nil && i.FileSHA256 != "" {
 		for _, x := range same {
-			v.SameFile = append(v.SameFile, SameFile{Id: x.ID, Name: x.Name, State: ImportState(x.State), MadeBy: x.MadeByName, MadeAt: x.MadeAt, Outcomes: outcomesView(x.Outcomes.V)})
+			v.SameFile = append(v.SameFile, SameFile{Id: x.ID, Name: x.Name, State: ImportState(x.State),
+				MadeBy: x.MadeByName, MadeAt: x.MadeAt, Outcomes: outcomesView(x.Outcomes.V)})
 		}
 	}
 	if header, _ := work.TableBelow(i); header > 0 {
@@ -260,13 +267,15 @@ func (h *handlers) do(ctx context.Context, workspace string, id int64, event lif
 	return h.act(ctx, workspace, id, func(i store.Import) error { return h.work.Do(ctx, i, event, personOf(ctx)) })
 }
 
-func (h *handlers) DiscardImport(ctx context.Context, r DiscardImportRequestObject) (DiscardImportResponseObject, error) {
+func (h *handlers) DiscardImport(ctx context.Context, r DiscardImportRequestObject) (DiscardImportResponseObject,
+	error) {
 	_, err := h.do(ctx, r.Workspace, r.Import, life.Discard)
 	return DiscardImport204Response{}, err
 }
 
 func (h *handlers) HandOver(ctx context.Context, r HandOverRequestObject) (HandOverResponseObject, error) {
-	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.store.HandOver(ctx, i, r.Body.Email, personOf(ctx)) })
+	i, err := h.act(ctx, r.Workspace, r.Import,
+		func(i store.Import) error { return h.store.HandOver(ctx, i, r.Body.Email, personOf(ctx)) })
 	return HandOver200JSONResponse(i), err
 }
 
@@ -288,8 +297,10 @@ func (h *handlers) ListRuns(ctx context.Context, r ListRunsRequestObject) (ListR
 	list, err := h.store.Runs(ctx, i.ID)
 	out := ListRuns200JSONResponse{Runs: []Run{}}
 	for _, x := range list {
-		out.Runs = append(out.Runs, Run{Id: x.ID, Work: RunWork(x.Work), Person: x.Person, BeganAt: x.BeganAt, EndedAt: at(x.EndedAt), Ended: x.Ended,
-			Done: x.Done, Of: x.Of, Outcomes: outcomesView(x.Outcomes.V), Removed: x.Removed, Partly: x.Partly, Trouble: troubleView(x.Trouble.V), Part: x.Part, Undoes: x.Undoes.V, UndoneBy: x.UndoneBy.V})
+		out.Runs = append(out.Runs, Run{Id: x.ID, Work: RunWork(x.Work), Person: x.Person, BeganAt: x.BeganAt,
+			EndedAt: at(x.EndedAt), Ended: x.Ended,
+			Done: x.Done, Of: x.Of, Outcomes: outcomesView(x.Outcomes.V), Removed: x.Removed, Partly: x.Partly,
+			Trouble: troubleView(x.Trouble.V), Part: x.Part, Undoes: x.Undoes.V, UndoneBy: x.UndoneBy.V})
 	}
 	return out, err
 }
@@ -316,7 +327,8 @@ func (h *handlers) ListGone(ctx context.Context, r ListGoneRequestObject) (ListG
 	for _, x := range list {
 		t, _ := c.Type(x.Type)
 		of, _ := c.Type(x.Of)
-		out.Records = append(out.Records, GoneChild{Draft: x.Draft, Type: x.Type, Record: t.RecordID(x.Record), Title: x.Title, Of: of.RecordID(x.Parent), Unsure: x.Unsure})
+		out.Records = append(out.Records, GoneChild{Draft: x.Draft, Type: x.Type, Record: t.RecordID(x.Record),
+			Title: x.Title, Of: of.RecordID(x.Parent), Unsure: x.Unsure})
 	}
 	if len(list) == limit {
 		out.Next = cursorTo(list[len(list)-1].Record)
@@ -333,7 +345,8 @@ func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (Suggest
 	if err != nil {
 		return nil, err
 	}
-	out := Suggest200JSONResponse{Columns: orEmpty(s.Columns), Types: orEmpty(s.Types), Drafts: orEmpty(s.Drafts), Partings: orEmpty(s.Partings), Routines: []Recognised{}}
+	out := Suggest200JSONResponse{Columns: orEmpty(s.Columns), Types: orEmpty(s.Types), Drafts: orEmpty(s.Drafts),
+		Partings: orEmpty(s.Partings), Routines: []Recognised{}}
 	out.Unlike, out.Opposite = s.Unlike, s.Opposite
 	if len(s.Together.Types) > 0 {
 		out.Together = s.Together
@@ -348,7 +361,8 @@ func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (Suggest
 	for _, x := range list {
 		v := Recognised{Name: x.Name, Type: x.Type, Share: x.Share, Missing: []MissingColumn{}, New: orEmpty(x.New)}
 		for _, m := range x.Missing {
-			v.Missing = append(v.Missing, MissingColumn{Column: m.Column, Fields: orEmpty(m.Fields), Needed: m.Needed, Now: m.Now})
+			v.Missing = append(v.Missing, MissingColumn{Column: m.Column, Fields: orEmpty(m.Fields), Needed: m.Needed,
+				Now: m.Now})
 		}
 		for _, n := range x.Values {
 			v.Values = append(v.Values, NewValue{Column: n.Column, Text: n.Text})
@@ -397,7 +411,8 @@ func (h *handlers) ColumnValues(ctx context.Context, r ColumnValuesRequestObject
 	list, more, err := h.work.ColumnValues(ctx, i, r.Params.Column, r.Params.Draft, r.Params.Field)
 	out := ColumnValues200JSONResponse{Values: []ColumnValue{}, More: more}
 	for _, x := range list {
-		out.Values = append(out.Values, ColumnValue{Text: x.Text, Count: x.Count, Meaning: x.Meaning, Label: x.Label, Guess: x.Guess})
+		out.Values = append(out.Values, ColumnValue{Text: x.Text, Count: x.Count, Meaning: x.Meaning, Label: x.Label,
+			Guess: x.Guess})
 	}
 	return out, err
 }
@@ -406,7 +421,8 @@ func (h *handlers) ColumnValues(ctx context.Context, r ColumnValuesRequestObject
 const mostDocument = 4 << 20
 
 func (h *handlers) SetReading(ctx context.Context, r SetReadingRequestObject) (SetReadingResponseObject, error) {
-	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.SetReading(ctx, i, sheet.Reading(*r.Body), personOf(ctx)) })
+	i, err := h.act(ctx, r.Workspace, r.Import,
+		func(i store.Import) error { return h.work.SetReading(ctx, i, sheet.Reading(*r.Body), personOf(ctx)) })
 	return SetReading202JSONResponse(i), err
 }
 
@@ -453,7 +469,8 @@ func (h *handlers) Load(ctx context.Context, r LoadRequestObject) (LoadResponseO
 	if err != nil {
 		return nil, err
 	}
-	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Load(ctx, i, req, personOf(ctx)) })
+	i, err := h.act(ctx, r.Workspace, r.Import,
+		func(i store.Import) error { return h.work.Load(ctx, i, req, personOf(ctx)) })
 	return Load202JSONResponse(i), err
 }
 
@@ -509,7 +526,8 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 	if p.Position != nil {
 		position = *p.Position
 	}
-	filter, err := work.Within(i, p.Column, staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text})
+	filter, err := work.Within(i, p.Column, staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome),
+		Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text})
 	if err != nil {
 		return nil, err
 	}
@@ -563,131 +581,4 @@ func (h *handlers) GetRow(ctx context.Context, r GetRowRequestObject) (GetRowRes
 	}
 	row, err := h.work.RowAsRecord(ctx, i, r.Row)
 	return GetRow200JSONResponse(rowAsRecordView(row, c)), err
-}
-
-// stream is an answer that is written piece by piece.
-type stream struct {
-	kind  string
-	file  string // under which it is saved, empty when it is shown
-	write func(w http.ResponseWriter) error
-}
-
-func (s stream) send(w http.ResponseWriter) error {
-	w.Header().Set("Content-Type", s.kind)
-	if s.file != "" {
-		w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": s.file}))
-	}
-	return s.write(w)
-}
-
-// VisitStreamImportResponse writes the events.
-func (s stream) VisitStreamImportResponse(w http.ResponseWriter) error { return s.send(w) }
-
-// VisitGetRoutineDocumentResponse writes the document.
-func (s stream) VisitGetRoutineDocumentResponse(w http.ResponseWriter) error { return s.send(w) }
-
-// VisitDownloadRowsResponse writes the sheet.
-func (s stream) VisitDownloadRowsResponse(w http.ResponseWriter) error { return s.send(w) }
-
-// VisitDownloadOverwritesResponse writes the sheet.
-func (s stream) VisitDownloadOverwritesResponse(w http.ResponseWriter) error { return s.send(w) }
-
-// VisitDownloadWorkbookResponse writes the workbook.
-func (s stream) VisitDownloadWorkbookResponse(w http.ResponseWriter) error { return s.send(w) }
-
-// VisitGetFileResponse writes the file.
-func (s stream) VisitGetFileResponse(w http.ResponseWriter) error { return s.send(w) }
-
-// VisitDownloadSourceResponse writes the file.
-func (s stream) VisitDownloadSourceResponse(w http.ResponseWriter) error { return s.send(w) }
-
-const (
-	lookEvery  = 250 * time.Millisecond
-	sayAnyway  = 15 * time.Second // so that nobody between takes the line for dead
-	streamKind = "text/event-stream"
-)
-
-func (h *handlers) StreamImport(ctx context.Context, r StreamImportRequestObject) (StreamImportResponseObject, error) {
-	p, err := h.store.ProgressOf(ctx, r.Workspace, r.Import)
-	if err != nil {
-		return nil, err
-	}
-	return stream{kind: streamKind, write: func(w http.ResponseWriter) error {
-		w.Header().Set("Cache-Control", "no-store")
-		flush := http.NewResponseController(w)
-		tick := time.NewTicker(lookEvery)
-		defer tick.Stop()
-		ended, stop := h.work.Ended(r.Import)
-		defer stop()
-		var last string
-		said := time.Now()
-		for {
-			b, err := json.Marshal(progressView(p))
-			if err != nil {
-				return err
-			}
-			if string(b) != last || time.Since(said) > sayAnyway {
-				last, said = string(b), time.Now()
-				if _, err := fmt.Fprintf(w, "event: progress\ndata: %s\n\n", b); err != nil {
-					return nil
-				}
-				if err := flush.Flush(); err != nil {
-					return nil
-				}
-			}
-			select {
-			case <-ctx.Done():
-				return nil
-			case <-ended:
-			case <-tick.C:
-			}
-			if p, err = h.store.ProgressOf(ctx, r.Workspace, r.Import); err != nil {
-				return nil
-			}
-		}
-	}}, nil
-}
-
-func (h *handlers) DownloadRows(ctx context.Context, r DownloadRowsRequestObject) (DownloadRowsResponseObject, error) {
-	i, c, err := h.importWith(ctx, r.Workspace, r.Import)
-	if err != nil {
-		return nil, err
-	}
-	p := r.Params
-	filter, err := work.Within(i, p.Column, staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text})
-	if err != nil {
-		return nil, err
-	}
-	return stream{kind: "text/csv; charset=utf-8", file: downloadName(i, filter) + ".csv", write: func(w http.ResponseWriter) error {
-		return h.work.WriteRows(ctx, i, c, filter, w)
-	}}, nil
-}
-
-func (h *handlers) DownloadOverwrites(ctx context.Context, r DownloadOverwritesRequestObject) (DownloadOverwritesResponseObject, error) {
-	i, c, err := h.importWith(ctx, r.Workspace, r.Import)
-	if err != nil {
-		return nil, err
-	}
-	return stream{kind: "text/csv; charset=utf-8", file: downloadName(i, staging.RowFilter{}) + "-overwrites.csv", write: func(w http.ResponseWriter) error {
-		return h.work.WriteOverwrites(ctx, i, c, w)
-	}}, nil
-}
-
-func (h *handlers) DownloadSource(ctx context.Context, r DownloadSourceRequestObject) (DownloadSourceResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
-	if err != nil {
-		return nil, err
-	}
-	if err := work.MustSee(i); err != nil {
-		return nil, err
-	}
-	src, err := h.store.OpenSource(ctx, i.Source)
-	if err != nil {
-		return nil, err
-	}
-	return stream{kind: "application/octet-stream", file: i.FileName, write: func(w http.ResponseWriter) error {
-		w.Header().Set("Content-Length", strconv.FormatInt(src.Size, 10))
-		_, err := io.Copy(w, io.NewSectionReader(src, 0, src.Size))
-		return err
-	}}, nil
 }

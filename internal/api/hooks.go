@@ -16,7 +16,8 @@ func (h *handlers) ListHooks(ctx context.Context, r ListHooksRequestObject) (Lis
 	list, err := h.store.Hooks(ctx, r.Workspace)
 	out := ListHooks200JSONResponse{Hooks: []Hook{}}
 	for _, x := range list {
-		v := Hook{Id: x.ID, Url: x.URL, Kinds: []NoticeKind{}, Paused: x.Paused, Trouble: x.Trouble, MadeBy: x.MadeBy, Calls: []HookCall{}}
+		v := Hook{Id: x.ID, Url: x.URL, Kinds: []NoticeKind{}, Paused: x.Paused, Trouble: x.Trouble, MadeBy: x.MadeBy,
+			Calls: []HookCall{}}
 		for _, k := range x.Kinds {
 			v.Kinds = append(v.Kinds, NoticeKind(k))
 		}

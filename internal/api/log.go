@@ -118,13 +118,16 @@ func (h *handlers) DownloadLog(ctx context.Context, r DownloadLogRequestObject) 
 	f := logFilter(p.Person, p.In, p.Text, p.Since, p.Until)
 	return stream{kind: "text/csv; charset=utf-8", file: "log.csv", write: func(w http.ResponseWriter) error {
 		out := csv.NewWriter(w)
-		out.Write([]string{"Entry", "At", "Person", "E-mail", "Workspace", "Action", "Subject", "Address", "Token", "Request", "Changed"}) //nolint:errcheck // told at the end
+		//nolint:errcheck // told at the end
+		out.Write([]string{"Entry", "At", "Person", "E-mail", "Workspace", "Action", "Subject", "Address", "Token",
+			"Request", "Changed"})
 		err := h.store.EachLogEntry(ctx, f, 0, func(e store.LogEntry) error {
 			detail := ""
 			if e.Detail != nil {
 				detail = string(*e.Detail)
 			}
-			row := []string{strconv.FormatInt(e.ID, 10), e.At.UTC().Format(time.RFC3339Nano), e.Person, e.Email, e.Workspace, e.Action, e.Subject, e.Address, e.Token, e.Request, detail}
+			row := []string{strconv.FormatInt(e.ID, 10), e.At.UTC().Format(time.RFC3339Nano), e.Person, e.Email, e.Workspace,
+				e.Action, e.Subject, e.Address, e.Token, e.Request, detail}
 			for n := range row {
 				row[n] = value.Guard(row[n])
 			}
@@ -156,7 +159,8 @@ func (h *handlers) ListNotices(ctx context.Context, _ ListNoticesRequestObject) 
 }
 
 func noticeView(n store.Notice) PersonNotice {
-	v := PersonNotice{Id: n.ID, Kind: NoticeKind(n.Kind), Subject: n.Subject, Lines: append([]string{}, n.Lines.V...), Link: n.Link, MadeAt: n.MadeAt, SentAt: at(n.SentAt), Trouble: n.Trouble,
+	v := PersonNotice{Id: n.ID, Kind: NoticeKind(n.Kind), Subject: n.Subject, Lines: append([]string{}, n.Lines.V...),
+		Link: n.Link, MadeAt: n.MadeAt, SentAt: at(n.SentAt), Trouble: n.Trouble,
 		GivenUp: n.SentAt == nil && n.NextAt == nil}
 	if n.Workspace != nil {
 		v.Workspace = *n.Workspace
@@ -169,7 +173,8 @@ func (s stream) VisitStreamNoticesResponse(w http.ResponseWriter) error { return
 
 // StreamNotices tells of each notice as it comes; its id lets a reader go on where the line
 // broke (HTML, 9.2 Server-sent events).
-func (h *handlers) StreamNotices(ctx context.Context, r StreamNoticesRequestObject) (StreamNoticesResponseObject, error) {
+func (h *handlers) StreamNotices(ctx context.Context, r StreamNoticesRequestObject) (StreamNoticesResponseObject,
+	error) {
 	by, last := personOf(ctx), int64(-1)
 	if r.Params.LastEventID > 0 {
 		last = r.Params.LastEventID

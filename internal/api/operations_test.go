@@ -47,13 +47,15 @@ type face struct {
 func begin(t *testing.T) *face {
 	t.Helper()
 	log := slog.New(slog.DiscardHandler)
-	st, err := store.Open(t.Context(), store.Options{URL: pgtest.Database(t, nil), Process: "test", Connections: staging.Connections(2), Log: log})
+	st, err := store.Open(t.Context(), store.Options{URL: pgtest.Database(t, nil), Process: "test",
+		Connections: staging.Connections(2), Log: log})
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(st.Close)
 	room := staging.New(st, log).Strictly()
-	w, err := work.New(st, room, work.Options{Process: "test", Workers: 2, MostBytes: 1 << 20, Limits: sheet.DefaultLimits, Log: log})
+	w, err := work.New(st, room, work.Options{Process: "test", Workers: 2, MostBytes: 1 << 20,
+		Limits: sheet.DefaultLimits, Log: log})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -75,7 +77,8 @@ func begin(t *testing.T) *face {
 		if err != nil {
 			t.Fatal(err)
 		}
-		_, secret, err := st.AddToken(t.Context(), p, store.NewToken{Label: "test", Role: role, Ends: time.Now().AddDate(0, 0, 30)})
+		_, secret, err := st.AddToken(t.Context(), p, store.NewToken{Label: "test", Role: role,
+			Ends: time.Now().AddDate(0, 0, 30)})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -137,18 +140,27 @@ func (f *face) idle() {
 var bodies = map[string]string{
 	"changePassword": `{"old": "not this one", "new": "shore power for all"}`,
 	"changePerson":   `{"name": "Somebody"}`,
-	"signIn":         `{"email":"viewer@lanternquay.example","password":"shore power for all"}`, "addToken": `{"label":"ship","role":"viewer","days":3}`,
+	"signIn":         `{"email":"viewer@lanternquay.example","password":"shore power for all"}`,
+	"addToken":       `{"label":"ship","role":"viewer","days":3}`,
 	"takeInvitation": `{"invitation":"invitation_none","password":"a long password"}`,
-	"addPerson":      `{"email":"x@lanternquay.example","name":"X","role":"viewer","password":"a long password"}`, "setSettings": `{"keep_days":30}`,
-	"addWorkspace": `{"name":"third","label":"Third"}`, "addField": `{"name":"berths","label":"Berths","type":"integer"}`, "changeField": `{"label":"Moorings"}`,
+	"addPerson":      `{"email":"x@lanternquay.example","name":"X","role":"viewer","password":"a long password"}`,
+	"setSettings":    `{"keep_days":30}`,
+	"addWorkspace":   `{"name":"third","label":"Third"}`,
+	"addField":       `{"name":"berths","label":"Berths","type":"integer"}`, "changeField": `{"label":"Moorings"}`,
 	"addChoice": `{"code":"spare","label":"Spare"}`, "setReading": `{"country":"NO"}`, "addDraft": `{"type":"contact"}`,
-	"answer": `{"answers":[{"row":2,"choice":"leave_out"}]}`, "answerMany": `{"choice":"leave_out"}`, "takeBack": `{"rows":[2]}`, "tryRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
+	"answer": `{"answers":[{"row":2,"choice":"leave_out"}]}`, "answerMany": `{"choice":"leave_out"}`,
+	"takeBack": `{"rows":[2]}`, "tryRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
 	"setRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]},"source_ref":{"from":["Ref"]}}}]}`, "preview": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
 	"changeKnown": `{"means":"hold"}`, "changeMatch": `{"rules":[]}`, "tryMatch": `{"rules":[]}`,
-	"copyRoutine": `{"to":"other"}`, "addBundle": `{"name":"All of it"}`, "saveBundle": `{"name":"Monthly"}`, "addType": `{"label":"Berth","fields":[{"name":"number","label":"Number","type":"text","key":true}]}`,
-	"addHook": `{"url":"https://tools.example/uchi","kinds":["waits"]}`, "decideApproval": `{"yes":true}`, "setApprovalRules": `{"above":1000000}`, "setNotices": `{"told":["waits"]}`, "setFeed": `{"set_up":{"routine":"none","place":{"kind":"sent"}}}`, "pauseFeed": `{"paused":true}`,
-	"addView": `{"type":"account","name":"In Norway","view":{"filter":"country == \"NO\""}}`, "changeView": `{"type":"account","name":"In Norway","view":{}}`, "readFilter": `{"filter":"country == \"NO\""}`,
-	"saveRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`, "suggest": `{}`,
+	"copyRoutine": `{"to":"other"}`, "addBundle": `{"name":"All of it"}`, "saveBundle": `{"name":"Monthly"}`,
+	"addType": `{"label":"Berth","fields":[{"name":"number","label":"Number","type":"text","key":true}]}`,
+	"addHook": `{"url":"https://tools.example/uchi","kinds":["waits"]}`, "decideApproval": `{"yes":true}`,
+	"setApprovalRules": `{"above":1000000}`, "setNotices": `{"told":["waits"]}`,
+	"setFeed": `{"set_up":{"routine":"none","place":{"kind":"sent"}}}`, "pauseFeed": `{"paused":true}`,
+	"addView":    `{"type":"account","name":"In Norway","view":{"filter":"country == \"NO\""}}`,
+	"changeView": `{"type":"account","name":"In Norway","view":{}}`, "readFilter": `{"filter":"country == \"NO\""}`,
+	"saveRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
+	"suggest":     `{}`,
 }
 
 // later are asked last, since they take away what others look at.
@@ -156,7 +168,8 @@ var later = []string{"discardImport", "discardBundle", "close", "signOut", "remo
 
 // usual is what the parameters of operations say in tests.
 var usual = map[string]string{
-	"import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "feed": "weekly", "hook": "99", "token": "99", "export": "99", "session": "99", "view": "99", "person": "99", "column": "Company",
+	"import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "feed": "weekly", "hook": "99",
+	"token": "99", "export": "99", "session": "99", "view": "99", "person": "99", "column": "Company",
 	"draft": "account", "bundle": "1", "field": "berths", "text": "Quay", "other": "contact",
 }
 
@@ -175,7 +188,8 @@ func operationsOf(doc *openapi3.T) []operation {
 			op.Parameters = append(op.Parameters, item.Parameters...)
 			o := operation{path, method, op}
 			switch {
-			case op.OperationID == "streamImport", op.OperationID == "streamNotices": // have no end; TestProgressStream and TestNoticeStream follow them
+			// have no end; TestProgressStream and TestNoticeStream follow them
+			case op.OperationID == "streamImport", op.OperationID == "streamNotices":
 			case slices.Contains(later, op.OperationID):
 				last = append(last, o)
 			default:
@@ -184,7 +198,8 @@ func operationsOf(doc *openapi3.T) []operation {
 		}
 	}
 	slices.SortFunc(first, func(a, b operation) int {
-		return cmp.Or(cmp.Compare(bit(a.method != http.MethodGet), bit(b.method != http.MethodGet)), cmp.Compare(a.path, b.path), cmp.Compare(a.method, b.method))
+		return cmp.Or(cmp.Compare(bit(a.method != http.MethodGet), bit(b.method != http.MethodGet)),
+			cmp.Compare(a.path, b.path), cmp.Compare(a.method, b.method))
 	})
 	return append(first, last...)
 }
@@ -242,20 +257,24 @@ func TestEveryOperation(t *testing.T) {
 	if err := doc.Validate(ctx, openapi3.DisableExamplesValidation()); err != nil {
 		t.Errorf("the contract: %v", err)
 	}
-	if res, body := f.ask(rights.Administrator, http.MethodPost, "/api/v1/workspaces", "application/json", `{"name":"other","label":"Other"}`); res.StatusCode >= 300 {
+	if res, body := f.ask(rights.Administrator, http.MethodPost, "/api/v1/workspaces", "application/json",
+		`{"name":"other","label":"Other"}`); res.StatusCode >= 300 {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	upload := "Ref,Company,Town\nA-1,Tern Marina,Ternvik\nA-2,Gull Marina,Gullvik\nA-3,,\n"
 	send := "/api/v1/workspaces/main/imports?into=account&name=marinas.csv"
-	if res, body := f.ask(rights.Operator, http.MethodPost, send, "application/octet-stream", upload); res.StatusCode >= 300 {
+	if res, body := f.ask(rights.Operator, http.MethodPost, send, "application/octet-stream",
+		upload); res.StatusCode >= 300 {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	f.idle()
-	if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/bundles", "application/json", `{"name":"All of it"}`); res.StatusCode >= 300 {
+	if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/bundles", "application/json",
+		`{"name":"All of it"}`); res.StatusCode >= 300 {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	for _, act := range []string{"check", "load"} {
-		if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/imports/1/"+act, "", ""); res.StatusCode >= 300 {
+		if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/imports/1/"+act, "",
+			""); res.StatusCode >= 300 {
 			t.Fatalf("%d %s", res.StatusCode, body)
 		}
 		f.idle()
@@ -295,19 +314,26 @@ func TestEveryOperation(t *testing.T) {
 					if needs[name] != anybody {
 						t.Error(said)
 					}
-				case workspace == "nowhere", workspace == "other" && (strings.Contains(o.path, "{import}") || strings.Contains(o.path, "{id}") || strings.Contains(o.path, "{bundle}")):
-					if res.StatusCode != http.StatusNotFound && res.StatusCode != http.StatusBadRequest && res.StatusCode != http.StatusUnprocessableEntity {
+				case workspace == "nowhere", workspace == "other" && (strings.Contains(o.path, "{import}") ||
+					strings.Contains(o.path, "{id}") || strings.Contains(o.path, "{bundle}")):
+					if res.StatusCode != http.StatusNotFound && res.StatusCode != http.StatusBadRequest &&
+						res.StatusCode != http.StatusUnprocessableEntity {
 						t.Error(said)
 					}
-				case workspace == "main" && o.method == http.MethodGet && res.StatusCode >= 400 && !strings.Contains(o.path, "/routines/{name}") && !strings.Contains(o.path, "/questions/{row}") && !strings.Contains(o.path, "/files/{field}") && !strings.Contains(o.path, "/feeds/{feed}") && !strings.Contains(o.path, "/exports/{export}"):
+				case workspace == "main" && o.method == http.MethodGet && res.StatusCode >= 400 &&
+					!strings.Contains(o.path, "/routines/{name}") && !strings.Contains(o.path, "/questions/{row}") &&
+					!strings.Contains(o.path, "/files/{field}") && !strings.Contains(o.path, "/feeds/{feed}") &&
+					!strings.Contains(o.path, "/exports/{export}"):
 					t.Error(said)
 				}
 				input := &openapi3filter.ResponseValidationInput{
 					RequestValidationInput: &openapi3filter.RequestValidationInput{
-						Request: res.Request, Route: &routers.Route{Spec: doc, Path: o.path, PathItem: doc.Paths.Value(o.path), Method: o.method, Operation: o.Operation},
+						Request: res.Request, Route: &routers.Route{Spec: doc, Path: o.path, PathItem: doc.Paths.Value(o.path),
+							Method: o.method, Operation: o.Operation},
 					},
 					Status: res.StatusCode, Header: res.Header, Body: io.NopCloser(bytes.NewReader(answer)),
-					Options: &openapi3filter.Options{IncludeResponseStatus: true, ExcludeResponseBody: !strings.Contains(res.Header.Get("Content-Type"), "json")},
+					Options: &openapi3filter.Options{IncludeResponseStatus: true,
+						ExcludeResponseBody: !strings.Contains(res.Header.Get("Content-Type"), "json")},
 				}
 				if err := openapi3filter.ValidateResponse(ctx, input); err != nil {
 					t.Errorf("%s: another shape than the contract's: %s", said, cut([]byte(err.Error())))
@@ -330,7 +356,8 @@ func TestAttachedFiles(t *testing.T) {
 	var z bytes.Buffer
 	w := zip.NewWriter(&z)
 	for name, text := range map[string]string{
-		"accounts.csv": "Company,External ID\nTern Marina,A-1\n", "attachments.csv": "File,Account\na/page.html,A-1\na/quay.png,A-1\n",
+		"accounts.csv": "Company,External ID\nTern Marina,A-1\n", "attachments.csv": "File,Account\na/page.html,A-1\n" +
+			"a/quay.png,A-1\n",
 		"a/page.html": "<script>alert(1)</script>", "a/quay.png": "\x89PNG",
 	} {
 		part, err := w.Create(name)
@@ -345,7 +372,8 @@ func TestAttachedFiles(t *testing.T) {
 		t.Fatal(err)
 	}
 	const bundle = "/api/v1/workspaces/main/bundles"
-	for _, step := range [][2]string{{"", `{"name":"All of it"}`}, {"/1/files?name=all.zip", z.String()}, {"/1/check", "{}"}, {"/1/load", "{}"}} {
+	for _, step := range [][2]string{{"", `{"name":"All of it"}`}, {"/1/files?name=all.zip", z.String()},
+		{"/1/check", "{}"}, {"/1/load", "{}"}} {
 		kind := "application/json"
 		if strings.Contains(step[0], "files") {
 			kind = "application/octet-stream"
@@ -353,7 +381,10 @@ func TestAttachedFiles(t *testing.T) {
 		if res, body := f.ask(rights.Operator, http.MethodPost, bundle+step[0], kind, step[1]); res.StatusCode >= 300 {
 			t.Fatalf("%s: %d %s", step[0], res.StatusCode, body)
 		}
-		f.until(bundle+"/1", func(b map[string]any) bool { return !strings.HasSuffix(b["state"].(string), "ing") && !reading(b) })
+		f.until(bundle+"/1", func(b map[string]any) bool {
+			return !strings.HasSuffix(b["state"].(string), "ing") &&
+				!reading(b)
+		})
 	}
 	_, body := f.ask(rights.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/account/ACC-1/history", "", "")
 	var history struct {
@@ -367,14 +398,19 @@ func TestAttachedFiles(t *testing.T) {
 		t.Fatalf("%v: %s", err, body)
 	}
 	for _, e := range history.Events[:2] {
-		res, content := f.ask(rights.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/attachment/"+e.Record.ID+"/files/"+e.File.Field+"?show=true", "", "")
-		got := fmt.Sprint(res.StatusCode, " ", res.Header.Get("Content-Type"), " ", res.Header.Get("Content-Disposition"), " ", len(content))
-		want := map[string]string{"a/page.html": "200 text/plain attachment; filename=page.html 25", "a/quay.png": "200 image/png  4"}[e.Text]
-		if got != want || !strings.Contains(res.Header.Get("Content-Security-Policy"), "sandbox") || res.Header.Get("X-Content-Type-Options") != "nosniff" {
+		res, content := f.ask(rights.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/attachment/"+e.Record.ID+
+			"/files/"+e.File.Field+"?show=true", "", "")
+		got := fmt.Sprint(res.StatusCode, " ", res.Header.Get("Content-Type"), " ", res.Header.Get("Content-Disposition"),
+			" ", len(content))
+		want := map[string]string{"a/page.html": "200 text/plain attachment; filename=page.html 25",
+			"a/quay.png": "200 image/png  4"}[e.Text]
+		if got != want || !strings.Contains(res.Header.Get("Content-Security-Policy"), "sandbox") ||
+			res.Header.Get("X-Content-Type-Options") != "nosniff" {
 			t.Errorf("%s: %s, want %s; %v", e.Text, got, want, res.Header)
 		}
 	}
-	if res, body := f.ask(rights.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/account/ACC-1/files/name", "", ""); res.StatusCode != http.StatusNotFound || !strings.Contains(string(body), "unknown_file") {
+	if res, body := f.ask(rights.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/account/ACC-1/files/name", "",
+		""); res.StatusCode != http.StatusNotFound || !strings.Contains(string(body), "unknown_file") {
 		t.Errorf("%d %s", res.StatusCode, body)
 	}
 }
@@ -406,7 +442,9 @@ func reading(b map[string]any) bool {
 func TestProgressStream(t *testing.T) {
 	t.Parallel()
 	f := begin(t)
-	if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/imports?into=account&name=marinas.csv", "application/octet-stream", "Ref,Company\nA-1,Tern\n"); res.StatusCode >= 300 {
+	if res, body := f.ask(rights.Operator, http.MethodPost,
+		"/api/v1/workspaces/main/imports?into=account&name=marinas.csv", "application/octet-stream",
+		"Ref,Company\nA-1,Tern\n"); res.StatusCode >= 300 {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	f.idle()
@@ -433,7 +471,8 @@ func TestProgressStream(t *testing.T) {
 		t.Fatalf("the stream never says %s: %v", state, lines.Err())
 	}
 	until("open")
-	if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/imports/1/check", "", ""); res.StatusCode >= 300 {
+	if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/imports/1/check", "",
+		""); res.StatusCode >= 300 {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	until("ready")
@@ -480,17 +519,21 @@ func TestNoticeStream(t *testing.T) {
 	}
 	hand := func(name string) {
 		t.Helper()
-		res, body := f.ask(rights.Administrator, http.MethodPost, "/api/v1/workspaces/main/imports?into=account&name="+name, "application/octet-stream", "Ref,Company\nA-1,"+name+"\n")
+		res, body := f.ask(rights.Administrator, http.MethodPost, "/api/v1/workspaces/main/imports?into=account&name="+
+			name, "application/octet-stream", "Ref,Company\nA-1,"+name+"\n")
 		var made struct{ ID int64 }
 		if err := json.Unmarshal(body, &made); err != nil || res.StatusCode >= 300 {
 			t.Fatalf("%d %s", res.StatusCode, body)
 		}
 		f.idle()
-		if res, body := f.ask(rights.Administrator, http.MethodPost, fmt.Sprintf("/api/v1/workspaces/main/imports/%d/hand-over", made.ID), "application/json", `{"email":"`+string(rights.Operator)+`@lanternquay.example"}`); res.StatusCode >= 300 {
+		if res, body := f.ask(rights.Administrator, http.MethodPost,
+			fmt.Sprintf("/api/v1/workspaces/main/imports/%d/hand-over", made.ID), "application/json",
+			`{"email":"`+string(rights.Operator)+`@lanternquay.example"}`); res.StatusCode >= 300 {
 			t.Fatalf("%d %s", res.StatusCode, body)
 		}
 	}
-	if res, body := f.ask(rights.Operator, http.MethodPut, "/api/v1/notices", "application/json", `{"told":["handed_over"]}`); res.StatusCode >= 300 {
+	if res, body := f.ask(rights.Operator, http.MethodPut, "/api/v1/notices", "application/json",
+		`{"told":["handed_over"]}`); res.StatusCode >= 300 {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	lines := listen(rights.Operator, "")
@@ -514,18 +557,21 @@ func TestTokensAndHeads(t *testing.T) {
 		`{"label":"a","role":"viewer","days":31}`:       "outlives_its_maker",
 		`{"label":"b","role":"administrator","days":3}`: "role",
 	} {
-		if res, answer := f.ask(rights.Operator, http.MethodPost, "/api/v1/tokens", "application/json", body); res.StatusCode < 400 || !strings.Contains(string(answer), want) {
+		if res, answer := f.ask(rights.Operator, http.MethodPost, "/api/v1/tokens", "application/json",
+			body); res.StatusCode < 400 || !strings.Contains(string(answer), want) {
 			t.Errorf("%s: %d %s", body, res.StatusCode, answer)
 		}
 	}
 	for _, path := range []string{"/", "/w/main/imports", "/health", "/api/v1/openapi.yaml"} {
 		get, body := f.ask(rights.Viewer, http.MethodGet, path, "", "")
 		head, none := f.ask(rights.Viewer, http.MethodHead, path, "", "")
-		if get.StatusCode != 200 || head.StatusCode != 200 || head.Header.Get("Content-Type") != get.Header.Get("Content-Type") || len(none) != 0 || len(body) == 0 {
+		if get.StatusCode != 200 || head.StatusCode != 200 ||
+			head.Header.Get("Content-Type") != get.Header.Get("Content-Type") || len(none) != 0 || len(body) == 0 {
 			t.Errorf("%s: GET %d, HEAD %d %v", path, get.StatusCode, head.StatusCode, head.Header)
 		}
 	}
-	if res, body := f.ask(rights.Viewer, http.MethodGet, "/api/v1/nothing", "", ""); res.StatusCode != 404 || !strings.Contains(string(body), "unknown_path") {
+	if res, body := f.ask(rights.Viewer, http.MethodGet, "/api/v1/nothing", "", ""); res.StatusCode != 404 ||
+		!strings.Contains(string(body), "unknown_path") {
 		t.Errorf("%d %s", res.StatusCode, body)
 	}
 }
@@ -552,18 +598,21 @@ func TestHeaders(t *testing.T) {
 	t.Parallel()
 	f := begin(t)
 	page := `<!doctype html><meta name="nonce" content="` + nonceMark + `">`
-	f.server(Options{Log: slog.New(slog.DiscardHandler), Secure: true, SecurityContact: "mailto:security@lanternquay.example", Console: fstest.MapFS{"index.html": {Data: []byte(page)}}})
+	f.server(Options{Log: slog.New(slog.DiscardHandler), Secure: true,
+		SecurityContact: "mailto:security@lanternquay.example", Console: fstest.MapFS{"index.html": {Data: []byte(page)}}})
 	var nonces []string
 	for range 2 {
 		res, body := f.ask("", http.MethodGet, "/w/main", "", "")
 		policy := res.Header.Get("Content-Security-Policy")
 		_, nonce, _ := strings.Cut(string(body), `content="`)
 		nonce, _, _ = strings.Cut(nonce, `"`)
-		if !strings.Contains(policy, "style-src 'self' 'nonce-"+nonce+"'") || strings.Contains(policy, "unsafe") || nonce == nonceMark || len(nonce) < 20 {
+		if !strings.Contains(policy, "style-src 'self' 'nonce-"+nonce+"'") || strings.Contains(policy, "unsafe") ||
+			nonce == nonceMark || len(nonce) < 20 {
 			t.Errorf("%s\n%s", policy, body)
 		}
 		nonces = append(nonces, nonce)
-		for name, want := range map[string]string{"X-Content-Type-Options": "nosniff", "X-Frame-Options": "DENY", "Cache-Control": "no-store", "Strict-Transport-Security": "max-age=31536000"} {
+		for name, want := range map[string]string{"X-Content-Type-Options": "nosniff", "X-Frame-Options": "DENY",
+			"Cache-Control": "no-store", "Strict-Transport-Security": "max-age=31536000"} {
 			if got := res.Header.Get(name); got != want {
 				t.Errorf("%s: %q", name, got)
 			}
@@ -572,17 +621,24 @@ func TestHeaders(t *testing.T) {
 	if nonces[0] == nonces[1] {
 		t.Error("two pages have one nonce")
 	}
-	res, body := f.ask("", http.MethodPost, "/api/v1/session", "application/json", `{"email":"viewer@lanternquay.example","password":"shore power for all"}`)
-	if c := res.Header.Get("Set-Cookie"); !strings.HasPrefix(c, "__Host-uchi_session=") || !strings.Contains(c, "Secure") || !strings.Contains(c, "HttpOnly") || !strings.Contains(c, "SameSite=Strict") || !strings.Contains(c, "Path=/") {
+	res, body := f.ask("", http.MethodPost, "/api/v1/session", "application/json",
+		`{"email":"viewer@lanternquay.example","password":"shore power for all"}`)
+	if c := res.Header.Get("Set-Cookie"); !strings.HasPrefix(c, "__Host-uchi_session=") ||
+		!strings.Contains(c, "Secure") || !strings.Contains(c, "HttpOnly") || !strings.Contains(c, "SameSite=Strict") ||
+		!strings.Contains(c, "Path=/") {
 		t.Errorf("the cookie is %q: %s", c, body)
 	}
-	if res, body := f.ask(rights.Viewer, http.MethodGet, "/metrics", "", ""); res.StatusCode != http.StatusOK || !strings.Contains(string(body), "uchi_processes 1") || !strings.Contains(string(body), "uchi_notices_waiting 0") {
+	if res, body := f.ask(rights.Viewer, http.MethodGet, "/metrics", "", ""); res.StatusCode != http.StatusOK ||
+		!strings.Contains(string(body), "uchi_processes 1") || !strings.Contains(string(body), "uchi_notices_waiting 0") {
 		t.Errorf("the metrics: %d\n%s", res.StatusCode, body)
 	}
-	if _, body := f.ask("", http.MethodGet, "/.well-known/security.txt", "", ""); !strings.Contains(string(body), "Contact: mailto:security@lanternquay.example\nExpires: ") {
+	if _, body := f.ask("", http.MethodGet, "/.well-known/security.txt", "", ""); !strings.Contains(string(body),
+		"Contact: mailto:security@lanternquay.example\nExpires: ") {
 		t.Errorf("security.txt says %s", body)
 	}
-	if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/bundles", "application/json", `{"name":"`+strings.Repeat("x", mostJSON)+`"}`); res.StatusCode != http.StatusRequestEntityTooLarge || !strings.Contains(string(body), "request_too_large") {
+	if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/bundles", "application/json",
+		`{"name":"`+strings.Repeat("x", mostJSON)+`"}`); res.StatusCode != http.StatusRequestEntityTooLarge ||
+		!strings.Contains(string(body), "request_too_large") {
 		t.Errorf("%d %.200s", res.StatusCode, body)
 	}
 }

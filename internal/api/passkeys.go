@@ -59,7 +59,8 @@ func devicesAt(public string) *devices {
 	return &devices{origin: origin, party: party}
 }
 
-var errNoDevices = fault.New(fault.Conflict, "no_passkeys_here", "passkeys need the console under a name of its own, over TLS").
+var errNoDevices = fault.New(fault.Conflict, "no_passkeys_here",
+	"passkeys need the console under a name of its own, over TLS").
 	Mended("Start the service with --public-url and the name under which people open it.")
 
 // holder is a person as a device knows them.
@@ -148,7 +149,8 @@ func (h *handlers) AskPasskey(ctx context.Context, _ AskPasskeyRequestObject) (A
 	return AskPasskey200JSONResponse(a), err
 }
 
-func (h *handlers) SignInWithPasskey(ctx context.Context, r SignInWithPasskeyRequestObject) (SignInWithPasskeyResponseObject, error) {
+func (h *handlers) SignInWithPasskey(ctx context.Context,
+	r SignInWithPasskeyRequestObject) (SignInWithPasskeyResponseObject, error) {
 	q, err := h.answered(ctx, store.Person{}, r.Body.Ask)
 	if err != nil {
 		return nil, err
@@ -184,10 +186,12 @@ func (h *handlers) SignInWithPasskey(ctx context.Context, r SignInWithPasskeyReq
 		return nil, err
 	}
 	cookie := h.cookie(secret, int(store.SessionLength/time.Second))
-	return SignInWithPasskey200JSONResponse{Body: personView(p), Headers: SignInWithPasskey200ResponseHeaders{SetCookie: cookie}}, nil
+	return SignInWithPasskey200JSONResponse{Body: personView(p),
+		Headers: SignInWithPasskey200ResponseHeaders{SetCookie: cookie}}, nil
 }
 
-func (h *handlers) AskNewPasskey(ctx context.Context, r AskNewPasskeyRequestObject) (AskNewPasskeyResponseObject, error) {
+func (h *handlers) AskNewPasskey(ctx context.Context, r AskNewPasskeyRequestObject) (AskNewPasskeyResponseObject,
+	error) {
 	p := personOf(ctx)
 	if h.devices == nil {
 		return nil, errNoDevices
@@ -203,7 +207,8 @@ func (h *handlers) AskNewPasskey(ctx context.Context, r AskNewPasskeyRequestObje
 	if err != nil {
 		return nil, err
 	}
-	options, session, err := h.devices.party.BeginRegistration(who, webauthn.WithExclusions(webauthn.Credentials(who.keys).CredentialDescriptors()))
+	options, session, err := h.devices.party.BeginRegistration(who,
+		webauthn.WithExclusions(webauthn.Credentials(who.keys).CredentialDescriptors()))
 	if err != nil {
 		return nil, fmt.Errorf("ask a device for a new passkey: %w", err)
 	}
@@ -238,7 +243,8 @@ func (h *handlers) AddPasskey(ctx context.Context, r AddPasskeyRequestObject) (A
 	return AddPasskey201JSONResponse(passkeyView(k)), err
 }
 
-var errBadAnswer = fault.New(fault.Invalid, "bad_passkey", "the device has not answered what it was asked").Mended("Try again, or with another device.")
+var errBadAnswer = fault.New(fault.Invalid, "bad_passkey",
+	"the device has not answered what it was asked").Mended("Try again, or with another device.")
 
 func (h *handlers) ListPasskeys(ctx context.Context, _ ListPasskeysRequestObject) (ListPasskeysResponseObject, error) {
 	list, err := h.store.Passkeys(ctx, personOf(ctx).ID)
@@ -249,7 +255,8 @@ func (h *handlers) ListPasskeys(ctx context.Context, _ ListPasskeysRequestObject
 	return out, err
 }
 
-func (h *handlers) RemovePasskey(ctx context.Context, r RemovePasskeyRequestObject) (RemovePasskeyResponseObject, error) {
+func (h *handlers) RemovePasskey(ctx context.Context, r RemovePasskeyRequestObject) (RemovePasskeyResponseObject,
+	error) {
 	return RemovePasskey204Response{}, h.work.RemovePasskey(ctx, personOf(ctx), r.Passkey)
 }
 

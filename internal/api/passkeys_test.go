@@ -40,7 +40,8 @@ func (d *device) data(flags byte) []byte {
 }
 
 func (d *device) client(kind string, options map[string]any) []byte {
-	return fmt.Appendf(nil, `{"type": %q, "challenge": %q, "origin": %q, "crossOrigin": false}`, kind, options["challenge"], d.origin)
+	return fmt.Appendf(nil, `{"type": %q, "challenge": %q, "origin": %q, "crossOrigin": false}`, kind,
+		options["challenge"], d.origin)
 }
 
 // make answers what a new passkey is asked for with.
@@ -60,18 +61,21 @@ func (d *device) make(t *testing.T, options map[string]any) map[string]any {
 	if err != nil {
 		t.Fatal(err)
 	}
-	public, err := mode.Marshal(map[int]any{1: 2, 3: -7, -1: 1, -2: point[1:33], -3: point[33:]}) // RFC 9053: ES256 on P-256
+	// RFC 9053: ES256 on P-256
+	public, err := mode.Marshal(map[int]any{1: 2, 3: -7, -1: 1, -2: point[1:33], -3: point[33:]})
 	if err != nil {
 		t.Fatal(err)
 	}
 	data := append(d.data(d.flags|0x40), make([]byte, 16)...)
 	data = append(binary.BigEndian.AppendUint16(data, uint16(len(d.id))), d.id...)
-	object, err := mode.Marshal(map[string]any{"fmt": "none", "attStmt": map[string]any{}, "authData": append(data, public...)})
+	object, err := mode.Marshal(map[string]any{"fmt": "none", "attStmt": map[string]any{},
+		"authData": append(data, public...)})
 	if err != nil {
 		t.Fatal(err)
 	}
 	return d.answer(map[string]any{
-		"attestationObject": web64.EncodeToString(object), "clientDataJSON": web64.EncodeToString(d.client("webauthn.create", options)),
+		"attestationObject": web64.EncodeToString(object),
+		"clientDataJSON":    web64.EncodeToString(d.client("webauthn.create", options)),
 	})
 }
 
@@ -94,7 +98,8 @@ func (d *device) sign(t *testing.T, options map[string]any) map[string]any {
 
 func (d *device) answer(response map[string]any) map[string]any {
 	id := web64.EncodeToString(d.id)
-	return map[string]any{"id": id, "rawId": id, "type": "public-key", "clientExtensionResults": map[string]any{}, "response": response}
+	return map[string]any{"id": id, "rawId": id, "type": "public-key", "clientExtensionResults": map[string]any{},
+		"response": response}
 }
 
 // browser asks with the cookies that it was given.
@@ -144,7 +149,8 @@ func TestPasskeys(t *testing.T) {
 	t.Parallel()
 	const origin, password = "https://uchi.lanternquay.example", "shore power for all"
 	f := begin(t)
-	f.server(Options{Log: slog.New(slog.DiscardHandler), Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}, PublicURL: origin + "/"})
+	f.server(Options{Log: slog.New(slog.DiscardHandler),
+		Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}, PublicURL: origin + "/"})
 	b := f.browser()
 	want := func(what string, status int, answer body, code string, as int) {
 		t.Helper()
@@ -155,12 +161,14 @@ func TestPasskeys(t *testing.T) {
 	if _, ways := b.do(http.MethodGet, "/session/ways", nil); ways["passkeys"] != origin {
 		t.Errorf("passkeys are said to work at %v", ways["passkeys"])
 	}
-	status, answer := b.do(http.MethodPost, "/session", body{"email": "operator@lanternquay.example", "password": password})
+	status, answer := b.do(http.MethodPost, "/session", body{"email": "operator@lanternquay.example",
+		"password": password})
 	want("the password", status, answer, "", http.StatusOK)
 
 	status, answer = b.do(http.MethodPost, "/passkeys/ask", body{"password": "not this one"})
 	want("a passkey without the password", status, answer, "wrong_password", http.StatusUnprocessableEntity)
-	res, said := f.ask(rights.Operator, http.MethodPost, "/api/v1/passkeys/ask", "application/json", `{"password": "shore power for all"}`)
+	res, said := f.ask(rights.Operator, http.MethodPost, "/api/v1/passkeys/ask", "application/json",
+		`{"password": "shore power for all"}`)
 	if res.StatusCode != http.StatusConflict || !strings.Contains(string(said), "by_password_only") {
 		t.Errorf("a passkey by a token: %d %s", res.StatusCode, said)
 	}
@@ -184,9 +192,12 @@ func TestPasskeys(t *testing.T) {
 			want("adding it with the same question", status, answer, "passkey_too_late", http.StatusConflict)
 		}
 	}
-	add(&device{origin: origin, host: d.host, flags: present}, "  ", "passkey_without_label", http.StatusUnprocessableEntity)
-	add(&device{origin: origin, host: d.host, flags: 0x01}, "a device that does not ask who it is", "bad_passkey", http.StatusUnprocessableEntity)
-	add(&device{origin: "https://uchi.example", host: d.host, flags: present}, "another site", "bad_passkey", http.StatusUnprocessableEntity)
+	add(&device{origin: origin, host: d.host, flags: present}, "  ", "passkey_without_label",
+		http.StatusUnprocessableEntity)
+	add(&device{origin: origin, host: d.host, flags: 0x01}, "a device that does not ask who it is", "bad_passkey",
+		http.StatusUnprocessableEntity)
+	add(&device{origin: "https://uchi.example", host: d.host, flags: present}, "another site", "bad_passkey",
+		http.StatusUnprocessableEntity)
 	add(d, "the office's computer", "", http.StatusCreated)
 
 	b = f.browser()
@@ -207,7 +218,8 @@ func TestPasskeys(t *testing.T) {
 	}
 	status, answer = b.do(http.MethodGet, "/passkeys", nil)
 	list, _ := answer["passkeys"].([]any)
-	if status != http.StatusOK || len(list) != 1 || list[0].(body)["label"] != "the office's computer" || list[0].(body)["used_at"] == nil {
+	if status != http.StatusOK || len(list) != 1 || list[0].(body)["label"] != "the office's computer" ||
+		list[0].(body)["used_at"] == nil {
 		t.Fatalf("the passkeys: %d %v", status, answer)
 	}
 	path := fmt.Sprint("/passkeys/", int64(list[0].(body)["id"].(float64)))

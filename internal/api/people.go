@@ -13,7 +13,8 @@ import (
 // Sign-in, tokens and people.
 
 func (s *Server) cookie(value string, age int) string {
-	c := http.Cookie{Name: s.cookieName(), Value: value, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode, MaxAge: age, Secure: s.opt.Secure}
+	c := http.Cookie{Name: s.cookieName(), Value: value, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode,
+		MaxAge: age, Secure: s.opt.Secure}
 	return c.String()
 }
 
@@ -69,7 +70,8 @@ func (h *handlers) AddToken(ctx context.Context, r AddTokenRequestObject) (AddTo
 	if r.Body.Days == 0 && p.Until != nil && ends.After(*p.Until) { // nothing was said, so as long as may be
 		ends = *p.Until
 	}
-	t, secret, err := h.work.AddToken(ctx, p, store.NewToken{Label: r.Body.Label, Role: rights.Role(r.Body.Role), Workspace: r.Body.Workspace, Ends: ends})
+	t, secret, err := h.work.AddToken(ctx, p, store.NewToken{Label: r.Body.Label, Role: rights.Role(r.Body.Role),
+		Workspace: r.Body.Workspace, Ends: ends})
 	return AddToken201JSONResponse(tokenView(t, secret)), err
 }
 
@@ -114,7 +116,8 @@ func (h *handlers) ChangePerson(ctx context.Context, r ChangePersonRequestObject
 	return ChangePerson200JSONResponse(personView(p)), err
 }
 
-func (h *handlers) ChangePassword(ctx context.Context, r ChangePasswordRequestObject) (ChangePasswordResponseObject, error) {
+func (h *handlers) ChangePassword(ctx context.Context, r ChangePasswordRequestObject) (ChangePasswordResponseObject,
+	error) {
 	return ChangePassword204Response{}, h.work.ChangePassword(ctx, personOf(ctx), r.Body.Old, r.Body.New, sessionOf(ctx))
 }
 
@@ -142,11 +145,13 @@ func (h *handlers) RemovePerson(ctx context.Context, r RemovePersonRequestObject
 	return RemovePerson204Response{}, h.work.RemovePerson(ctx, r.Person, personOf(ctx))
 }
 
-func (h *handlers) TakeInvitation(ctx context.Context, r TakeInvitationRequestObject) (TakeInvitationResponseObject, error) {
+func (h *handlers) TakeInvitation(ctx context.Context, r TakeInvitationRequestObject) (TakeInvitationResponseObject,
+	error) {
 	p, secret, err := h.work.TakeInvitation(ctx, r.Body.Invitation, r.Body.Password)
 	if err != nil {
 		return nil, err
 	}
 	cookie := h.cookie(secret, int(store.SessionLength/time.Second))
-	return TakeInvitation200JSONResponse{Body: personView(p), Headers: TakeInvitation200ResponseHeaders{SetCookie: cookie}}, nil
+	return TakeInvitation200JSONResponse{Body: personView(p),
+		Headers: TakeInvitation200ResponseHeaders{SetCookie: cookie}}, nil
 }

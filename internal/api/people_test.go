@@ -48,7 +48,8 @@ func TestPeople(t *testing.T) {
 	change("/api/v1/people/4711", `{"name": "Nobody"}`, http.StatusNotFound, "unknown_person")
 
 	signIn := func(email, password string) (int, *http.Cookie) {
-		res, _ := f.ask("", http.MethodPost, "/api/v1/session", asJSON, fmt.Sprintf(`{"email": %q, "password": %q}`, email, password))
+		res, _ := f.ask("", http.MethodPost, "/api/v1/session", asJSON, fmt.Sprintf(`{"email": %q, "password": %q}`,
+			email, password))
 		for _, c := range res.Cookies() {
 			return res.StatusCode, c
 		}
@@ -71,20 +72,24 @@ func TestPeople(t *testing.T) {
 	const email = "operator@lanternquay.example"
 	_, cookie := signIn(email, "shore power for all")
 	_, other := signIn(email, "shore power for all")
-	if got := as(cookie, http.MethodPatch, "/api/v1/session", `{"old": "not this one", "new": "boats and buoys"}`); got != http.StatusUnprocessableEntity {
+	if got := as(cookie, http.MethodPatch, "/api/v1/session",
+		`{"old": "not this one", "new": "boats and buoys"}`); got != http.StatusUnprocessableEntity {
 		t.Errorf("a wrong old password: %d", got)
 	}
-	if got := as(cookie, http.MethodPatch, "/api/v1/session", `{"old": "shore power for all", "new": "boats and buoys"}`); got != http.StatusNoContent {
+	if got := as(cookie, http.MethodPatch, "/api/v1/session",
+		`{"old": "shore power for all", "new": "boats and buoys"}`); got != http.StatusNoContent {
 		t.Errorf("a new password: %d", got)
 	}
-	if own, others := as(cookie, http.MethodGet, "/api/v1/session", ""), as(other, http.MethodGet, "/api/v1/session", ""); own != http.StatusOK || others != http.StatusUnauthorized {
+	if own, others := as(cookie, http.MethodGet, "/api/v1/session", ""),
+		as(other, http.MethodGet, "/api/v1/session", ""); own != http.StatusOK || others != http.StatusUnauthorized {
 		t.Errorf("after a new password the own session answers %d and the other %d", own, others)
 	}
 	change(paths[rights.Operator], `{"suspended": true}`, http.StatusOK, `"suspended":true`)
 	if got := as(cookie, http.MethodGet, "/api/v1/session", ""); got != http.StatusUnauthorized {
 		t.Errorf("a suspended person's session answers %d", got)
 	}
-	if res, _ := f.ask(rights.Operator, http.MethodGet, "/api/v1/session", "", ""); res.StatusCode != http.StatusUnauthorized {
+	if res, _ := f.ask(rights.Operator, http.MethodGet, "/api/v1/session", "",
+		""); res.StatusCode != http.StatusUnauthorized {
 		t.Errorf("a suspended person's token answers %d", res.StatusCode)
 	}
 	if got, _ := signIn(email, "boats and buoys"); got != http.StatusUnauthorized {
@@ -122,7 +127,8 @@ func TestInvitations(t *testing.T) {
 	}
 	take := func(secret, password string) (code string) {
 		t.Helper()
-		res, answer := f.ask("", http.MethodPost, "/api/v1/session/invitation", kind, `{"invitation":"`+secret+`","password":"`+password+`"}`)
+		res, answer := f.ask("", http.MethodPost, "/api/v1/session/invitation", kind, `{"invitation":"`+secret+
+			`","password":"`+password+`"}`)
 		if res.StatusCode == http.StatusOK {
 			return "in " + strings.SplitN(res.Header.Get("Set-Cookie"), "=", 2)[0]
 		}
@@ -134,7 +140,8 @@ func TestInvitations(t *testing.T) {
 	}
 	signIn := func(password string) int {
 		t.Helper()
-		res, _ := f.ask("", http.MethodPost, "/api/v1/session", kind, `{"email":"yoko@lanternquay.example","password":"`+password+`"}`)
+		res, _ := f.ask("", http.MethodPost, "/api/v1/session", kind, `{"email":"yoko@lanternquay.example","password":"`+
+			password+`"}`)
 		return res.StatusCode
 	}
 	is := func(what string, got, want any) {

@@ -94,7 +94,8 @@ func (s *Server) signInAway(w http.ResponseWriter, r *http.Request) {
 	state, nonce, proof := rand.Text(), rand.Text(), oauth2.GenerateVerifier()
 	http.SetCookie(w, s.askedCookie(state+"."+nonce+"."+proof, int(signingIn/time.Second)))
 	w.Header().Set("Cache-Control", "no-store")
-	http.Redirect(w, r, s.provider.config.AuthCodeURL(state, oidc.Nonce(nonce), oauth2.S256ChallengeOption(proof)), http.StatusFound)
+	http.Redirect(w, r, s.provider.config.AuthCodeURL(state, oidc.Nonce(nonce), oauth2.S256ChallengeOption(proof)),
+		http.StatusFound)
 }
 
 // signInReturn signs somebody in who comes back from the provider.
@@ -168,9 +169,11 @@ func (s *Server) broughtBack(ctx context.Context, r *http.Request) (string, erro
 		return "", fmt.Errorf("read the ID token: %w", err)
 	}
 	if claims.Email == "" || claims.Verified != nil && !*claims.Verified {
-		return "", fault.New(fault.Denied, "provider_no_address", "the sign-in of your organisation does not vouch for your address").With(claims.Email)
+		return "", fault.New(fault.Denied, "provider_no_address",
+			"the sign-in of your organisation does not vouch for your address").With(claims.Email)
 	}
-	_, secret, err := s.work.SignInBy(ctx, claims.Email, cmp.Or(claims.Name, claims.Email), s.provider.roleOf(claims.Groups))
+	_, secret, err := s.work.SignInBy(ctx, claims.Email, cmp.Or(claims.Name, claims.Email),
+		s.provider.roleOf(claims.Groups))
 	return secret, err
 }
 

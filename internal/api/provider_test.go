@@ -22,7 +22,10 @@ func TestSignInByTheOrganisation(t *testing.T) {
 	t.Parallel()
 	f := begin(t)
 	var issuer *standin.Issuer
-	outside := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { issuer.ServeHTTP(w, r) }))
+	outside := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter,
+		r *http.Request) {
+		issuer.ServeHTTP(w, r)
+	}))
 	defer outside.Close()
 	var err error
 	issuer, err = standin.NewIssuer(outside.URL, "uchi", "secret",
@@ -36,7 +39,8 @@ func TestSignInByTheOrganisation(t *testing.T) {
 	var console http.Handler
 	here := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { console.ServeHTTP(w, r) }))
 	defer here.Close()
-	console = f.handler(Options{Log: slog.New(slog.DiscardHandler), Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}, PublicURL: here.URL,
+	console = f.handler(Options{Log: slog.New(slog.DiscardHandler),
+		Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}, PublicURL: here.URL,
 		Provider: &Provider{
 			Issuer: outside.URL, Client: "uchi", Secret: "secret", Label: "Lanternquay",
 			Roles: map[string]rights.Role{"data": rights.Administrator, "sales": rights.Operator},
@@ -77,7 +81,8 @@ func TestSignInByTheOrganisation(t *testing.T) {
 		if got := res.Request.URL.RawQuery + " " + me; !strings.Contains(got, want) {
 			t.Errorf("%s: %s", email, got)
 		}
-		if res, _ := get(c, here.URL+signInBack+"?"+url.Values{"code": {"x"}, "state": {q.Get("state")}}.Encode()); !strings.Contains(res.Request.URL.RawQuery, "provider_refused") {
+		if res, _ := get(c, here.URL+signInBack+"?"+url.Values{"code": {"x"},
+			"state": {q.Get("state")}}.Encode()); !strings.Contains(res.Request.URL.RawQuery, "provider_refused") {
 			t.Errorf("%s comes back twice: %s", email, res.Request.URL)
 		}
 	}
@@ -92,7 +97,8 @@ func TestSignInByTheOrganisation(t *testing.T) {
 	if res, _ := get(other, res.Header.Get("Location")); !strings.Contains(res.Request.URL.RawQuery, "provider_refused") {
 		t.Errorf("what another has begun: %s", res.Request.URL)
 	}
-	if _, body := f.ask("", http.MethodPost, "/api/v1/session", "application/json", `{"email":"ingrid@lanternquay.example","password":"none"}`); !strings.Contains(string(body), "sign_in_failed") {
+	if _, body := f.ask("", http.MethodPost, "/api/v1/session", "application/json",
+		`{"email":"ingrid@lanternquay.example","password":"none"}`); !strings.Contains(string(body), "sign_in_failed") {
 		t.Errorf("with a password that there is none of: %s", body)
 	}
 }

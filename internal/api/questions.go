@@ -14,7 +14,8 @@ import (
 	"uchi/internal/work"
 )
 
-func (h *handlers) ListQuestions(ctx context.Context, r ListQuestionsRequestObject) (ListQuestionsResponseObject, error) {
+func (h *handlers) ListQuestions(ctx context.Context, r ListQuestionsRequestObject) (ListQuestionsResponseObject,
+	error) {
 	p := r.Params
 	i, c, err := h.importWith(ctx, r.Workspace, r.Import)
 	if err != nil {
@@ -28,7 +29,8 @@ func (h *handlers) ListQuestions(ctx context.Context, r ListQuestionsRequestObje
 	if i.Totals.V == nil { // what was checked no longer holds
 		return out, nil
 	}
-	filter := staging.QuestionFilter{Kind: p.Kind, From: p.From, To: p.To, Open: p.Open, Like: staging.DraftOf{Row: p.Like, Draft: p.Draft}}
+	filter := staging.QuestionFilter{Kind: p.Kind, From: p.From, To: p.To, Open: p.Open,
+		Like: staging.DraftOf{Row: p.Like, Draft: p.Draft}}
 	limit := limitOf(p.Limit, 50)
 	list, err := h.room.Questions(ctx, i, filter, after, limit)
 	if err != nil {
@@ -39,7 +41,8 @@ func (h *handlers) ListQuestions(ctx context.Context, r ListQuestionsRequestObje
 	for _, q := range list {
 		rows[q.Row] = true
 		t := types[q.Draft]
-		v := AskedRow{Row: q.Row, Draft: q.Draft, Kind: q.Kind, Percent: q.Percent, Candidates: q.Candidates, Cells: q.Cells.V, Answer: answerView(q.Answer, t)}
+		v := AskedRow{Row: q.Row, Draft: q.Draft, Kind: q.Kind, Percent: q.Percent, Candidates: q.Candidates,
+			Cells: q.Cells.V, Answer: answerView(q.Answer, t)}
 		if q.First != nil {
 			v.Record, v.OtherRow = named(q.First.Record, q.First.OtherRow, t)
 		}
@@ -100,12 +103,14 @@ func (h *handlers) GetQuestion(ctx context.Context, r GetQuestionRequestObject) 
 }
 
 func questionView(q work.Question) Question {
-	v := Question{Row: q.Row, Draft: q.Draft, Kind: q.Kind, Message: q.Kind.Says(), Type: q.Type.Name, Values: []RowValue{}, Candidates: []Candidate{}, Answer: answerView(q.Answer, q.Type)}
+	v := Question{Row: q.Row, Draft: q.Draft, Kind: q.Kind, Message: q.Kind.Says(), Type: q.Type.Name,
+		Values: []RowValue{}, Candidates: []Candidate{}, Answer: answerView(q.Answer, q.Type)}
 	for _, x := range q.Values {
 		v.Values = append(v.Values, rowValueView(x))
 	}
 	for _, c := range q.Candidates {
-		out := Candidate{Title: c.Title, Percent: c.Percent, Values: c.Values, Says: []string{}, Reasons: c.Reasons.V, Alike: c.Alike.V}
+		out := Candidate{Title: c.Title, Percent: c.Percent, Values: c.Values, Says: []string{}, Reasons: c.Reasons.V,
+			Alike: c.Alike.V}
 		out.Record, out.Row = named(c.Record, c.OtherRow, q.Type)
 		slices.SortStableFunc(out.Reasons, func(a, b matching.Reason) int { return cmp.Compare(abs(b.Bits), abs(a.Bits)) })
 		for _, reason := range out.Reasons {
@@ -165,7 +170,8 @@ func (h *handlers) Answer(ctx context.Context, r AnswerRequestObject) (AnswerRes
 	}
 	var given []work.Given
 	for _, a := range r.Body.Answers {
-		given = append(given, work.Given{Row: a.Row, Draft: a.Draft, Choice: a.Choice, Record: a.Record, OtherRow: a.OtherRow, Keep: a.Keep})
+		given = append(given, work.Given{Row: a.Row, Draft: a.Draft, Choice: a.Choice, Record: a.Record,
+			OtherRow: a.OtherRow, Keep: a.Keep})
 	}
 	n, err := h.work.Answer(ctx, i, given, personOf(ctx))
 	return Answer200JSONResponse{Count: n}, err
@@ -179,9 +185,11 @@ func (h *handlers) AnswerMany(ctx context.Context, r AnswerManyRequestObject) (A
 	b := r.Body
 	var n int64
 	if b.Verdict != "" && b.Choice == verdict.ChooseLeaveOut {
-		n, err = h.work.LeaveOut(ctx, i, staging.RowFilter{Verdict: string(b.Verdict), Problem: b.Problem, Field: b.Field, Value: b.Value}, personOf(ctx))
+		n, err = h.work.LeaveOut(ctx, i, staging.RowFilter{Verdict: string(b.Verdict), Problem: b.Problem, Field: b.Field,
+			Value: b.Value}, personOf(ctx))
 	} else {
-		n, err = h.work.AnswerMany(ctx, i, staging.QuestionFilter{Kind: b.Kind, From: b.From, To: b.To, Like: staging.DraftOf{Row: b.Like, Draft: b.Draft}}, b.Choice, personOf(ctx))
+		n, err = h.work.AnswerMany(ctx, i, staging.QuestionFilter{Kind: b.Kind, From: b.From, To: b.To,
+			Like: staging.DraftOf{Row: b.Like, Draft: b.Draft}}, b.Choice, personOf(ctx))
 	}
 	return AnswerMany200JSONResponse{Count: n}, err
 }
@@ -215,7 +223,8 @@ func (h *handlers) TryRoutine(ctx context.Context, r TryRoutineRequestObject) (T
 }
 
 func weightsView(w store.EstimatedWeights, estimated bool) TypeWeights {
-	v := TypeWeights{Estimated: estimated, Pairs: w.Pairs, Share: w.Share, MadeBy: w.MadeBy, MadeAt: w.MadeAt, Chances: []Chance{}}
+	v := TypeWeights{Estimated: estimated, Pairs: w.Pairs, Share: w.Share, MadeBy: w.MadeBy, MadeAt: w.MadeAt,
+		Chances: []Chance{}}
 	for kind, levels := range w.Weights.V {
 		for level, c := range levels {
 			v.Chances = append(v.Chances, Chance{Kind: string(kind), Level: level.String(), M: c.M, U: c.U})
@@ -233,11 +242,13 @@ func (h *handlers) GetWeights(ctx context.Context, r GetWeightsRequestObject) (G
 	return GetWeights200JSONResponse(weightsView(w, own)), err
 }
 
-func (h *handlers) EstimateWeights(ctx context.Context, r EstimateWeightsRequestObject) (EstimateWeightsResponseObject, error) {
+func (h *handlers) EstimateWeights(ctx context.Context,
+	r EstimateWeightsRequestObject) (EstimateWeightsResponseObject, error) {
 	w, err := h.work.EstimateWeights(ctx, r.Workspace, r.Type, personOf(ctx))
 	return EstimateWeights200JSONResponse(weightsView(w, true)), err
 }
 
-func (h *handlers) ForgetWeights(ctx context.Context, r ForgetWeightsRequestObject) (ForgetWeightsResponseObject, error) {
+func (h *handlers) ForgetWeights(ctx context.Context, r ForgetWeightsRequestObject) (ForgetWeightsResponseObject,
+	error) {
 	return ForgetWeights204Response{}, h.work.ForgetWeights(ctx, r.Workspace, r.Type, personOf(ctx))
 }

@@ -19,7 +19,8 @@ import (
 
 func (h *handlers) ListRecords(ctx context.Context, r ListRecordsRequestObject) (ListRecordsResponseObject, error) {
 	p := r.Params
-	f, err := h.looking(ctx, r.Workspace, p.View, view.View{Filter: p.Filter, Columns: p.Columns, Sort: p.Sort}, p.Text, p.Import)
+	f, err := h.looking(ctx, r.Workspace, p.View, view.View{Filter: p.Filter, Columns: p.Columns, Sort: p.Sort},
+		p.Text, p.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -34,7 +35,8 @@ func (h *handlers) ListRecords(ctx context.Context, r ListRecordsRequestObject) 
 
 // looking says what is asked of the store for the parameters that lists and exports
 // of records share.
-func (h *handlers) looking(ctx context.Context, workspace string, saved int64, v view.View, text string, madeBy int64) (store.RecordFilter, error) {
+func (h *handlers) looking(ctx context.Context, workspace string, saved int64, v view.View, text string,
+	madeBy int64) (store.RecordFilter, error) {
 	return h.work.Looking(ctx, workspace, work.Look{SavedView: saved, View: v, Text: text, Import: madeBy}, personOf(ctx))
 }
 
@@ -46,13 +48,15 @@ func (h *handlers) ListColumns(ctx context.Context, r ListColumnsRequestObject) 
 	t, err := c.MustType(r.Type)
 	out := ListColumns200JSONResponse{Columns: []ViewColumn{}}
 	for _, p := range view.Offered(c, t) {
-		out.Columns = append(out.Columns, ViewColumn{Name: p.Name, Label: p.Label(), Field: p.Field, Hows: view.HowsOf(p.Field)})
+		out.Columns = append(out.Columns, ViewColumn{Name: p.Name, Label: p.Label(), Field: p.Field,
+			Hows: view.HowsOf(p.Field)})
 	}
 	return out, err
 }
 
 func (h *handlers) ReadFilter(ctx context.Context, r ReadFilterRequestObject) (ReadFilterResponseObject, error) {
-	ask := work.Look{SavedView: r.Body.View, View: view.View{Filter: r.Body.Filter}, Text: r.Body.Text, Import: r.Body.Import}
+	ask := work.Look{SavedView: r.Body.View, View: view.View{Filter: r.Body.Filter}, Text: r.Body.Text,
+		Import: r.Body.Import}
 	x, err := h.work.ReadFilter(ctx, r.Workspace, r.Type, ask, r.Body.Conditions, personOf(ctx))
 	if err != nil {
 		return nil, err
@@ -88,7 +92,8 @@ func savedView(c catalog.Catalog, v store.SavedView, by store.Person) SavedView 
 	return out
 }
 
-func (h *handlers) saveView(ctx context.Context, workspace string, v store.SavedView, body ViewChange) (SavedView, error) {
+func (h *handlers) saveView(ctx context.Context, workspace string, v store.SavedView,
+	body ViewChange) (SavedView, error) {
 	c, err := h.store.Catalog(ctx, workspace)
 	if err != nil {
 		return SavedView{}, err
@@ -126,15 +131,18 @@ var delimiters = map[string]string{"": ",", "comma": ",", "semicolon": ";", "tab
 
 // exportOf gives what an export chooses, and how it is written.
 func (h *handlers) exportOf(ctx context.Context, workspace string, p ExportRecordsParams) (work.Export, error) {
-	f, err := h.looking(ctx, workspace, p.View, view.View{Filter: p.Filter, Columns: p.Columns, Sort: p.Sort}, p.Text, p.Import)
-	return work.Export{Filter: f, Format: cmp.Or(work.Format(p.Format), work.CSV), Delimiter: delimiters[string(p.Delimiter)], UTF16: p.Encoding == "utf-16"}, err
+	f, err := h.looking(ctx, workspace, p.View, view.View{Filter: p.Filter, Columns: p.Columns, Sort: p.Sort},
+		p.Text, p.Import)
+	return work.Export{Filter: f, Format: cmp.Or(work.Format(p.Format), work.CSV),
+		Delimiter: delimiters[string(p.Delimiter)], UTF16: p.Encoding == "utf-16"}, err
 }
 
 func (h *handlers) StartExport(ctx context.Context, r StartExportRequestObject) (StartExportResponseObject, error) {
 	p := r.Params
 	x, err := h.exportOf(ctx, r.Workspace, ExportRecordsParams{
-		Format: ExportRecordsParamsFormat(p.Format), Delimiter: ExportRecordsParamsDelimiter(p.Delimiter), Encoding: ExportRecordsParamsEncoding(p.Encoding),
-		View: p.View, Filter: p.Filter, Columns: p.Columns, Sort: p.Sort, Text: p.Text, Import: p.Import,
+		Format: ExportRecordsParamsFormat(p.Format), Delimiter: ExportRecordsParamsDelimiter(p.Delimiter),
+		Encoding: ExportRecordsParamsEncoding(p.Encoding),
+		View:     p.View, Filter: p.Filter, Columns: p.Columns, Sort: p.Sort, Text: p.Text, Import: p.Import,
 	})
 	if err != nil {
 		return nil, err
@@ -161,7 +169,8 @@ func (h *handlers) RemoveExport(ctx context.Context, r RemoveExportRequestObject
 	return RemoveExport204Response{}, h.work.RemoveExport(ctx, r.Workspace, r.Export, personOf(ctx))
 }
 
-func (h *handlers) DownloadExport(ctx context.Context, r DownloadExportRequestObject) (DownloadExportResponseObject, error) {
+func (h *handlers) DownloadExport(ctx context.Context, r DownloadExportRequestObject) (DownloadExportResponseObject,
+	error) {
 	x, file, err := h.work.OpenExport(ctx, r.Workspace, r.Export, personOf(ctx))
 	if err != nil {
 		return nil, err
@@ -177,10 +186,12 @@ func (h *handlers) DownloadExport(ctx context.Context, r DownloadExportRequestOb
 func (s stream) VisitDownloadExportResponse(w http.ResponseWriter) error { return s.send(w) }
 
 func exportView(x store.Export) Export {
-	return Export{Id: x.ID, Type: x.Type, Name: x.Name, Records: x.Records, Bytes: x.Bytes, Ready: x.Source != nil, Trouble: troubleView(x.Trouble.V), MadeAt: x.MadeAt, EndedAt: at(x.EndedAt)}
+	return Export{Id: x.ID, Type: x.Type, Name: x.Name, Records: x.Records, Bytes: x.Bytes, Ready: x.Source != nil,
+		Trouble: troubleView(x.Trouble.V), MadeAt: x.MadeAt, EndedAt: at(x.EndedAt)}
 }
 
-func (h *handlers) ExportRecords(ctx context.Context, r ExportRecordsRequestObject) (ExportRecordsResponseObject, error) {
+func (h *handlers) ExportRecords(ctx context.Context, r ExportRecordsRequestObject) (ExportRecordsResponseObject,
+	error) {
 	x, err := h.exportOf(ctx, r.Workspace, r.Params)
 	if err != nil {
 		return nil, err
@@ -189,7 +200,8 @@ func (h *handlers) ExportRecords(ctx context.Context, r ExportRecordsRequestObje
 	if err != nil {
 		return nil, err
 	}
-	return stream{kind: x.MediaOf(ending), file: t.Name + "." + ending, write: func(w http.ResponseWriter) error { return write(ctx, w) }}, nil
+	return stream{kind: x.MediaOf(ending), file: t.Name + "." + ending,
+		write: func(w http.ResponseWriter) error { return write(ctx, w) }}, nil
 }
 
 func (h *handlers) DescribeType(ctx context.Context, r DescribeTypeRequestObject) (DescribeTypeResponseObject, error) {
@@ -212,7 +224,8 @@ func (h *handlers) StarterSheet(ctx context.Context, r StarterSheetRequestObject
 	if err != nil {
 		return nil, err
 	}
-	return stream{kind: work.Export{Format: format}.MediaOf(ending), file: strings.Join(r.Params.Type, "-") + "-starter." + ending, write: func(w http.ResponseWriter) error { return write(w) }}, nil
+	return stream{kind: work.Export{Format: format}.MediaOf(ending), file: strings.Join(r.Params.Type, "-") +
+		"-starter." + ending, write: func(w http.ResponseWriter) error { return write(w) }}, nil
 }
 
 // VisitStarterSheetResponse writes the sheet.
@@ -234,7 +247,8 @@ func (h *handlers) GetRecord(ctx context.Context, r GetRecordRequestObject) (Get
 	}
 	refs, err := h.store.ReferringTo(ctx, r.Workspace, rec, referringShown)
 	for _, x := range refs {
-		ref := Referring{Type: x.Type.Name, Field: x.Field.Name, Label: x.Type.Plural + " · " + x.Field.Label, Count: x.Count, Records: []Link{}}
+		ref := Referring{Type: x.Type.Name, Field: x.Field.Name, Label: x.Type.Plural + " · " + x.Field.Label,
+			Count: x.Count, Records: []Link{}}
 		for _, l := range x.Records {
 			ref.Records = append(ref.Records, linkView(l))
 		}
@@ -263,7 +277,8 @@ func (h *handlers) GetHistory(ctx context.Context, r GetHistoryRequestObject) (G
 	files, err := h.store.Files(ctx, sums)
 	out := GetHistory200JSONResponse{Events: []Event{}}
 	for _, e := range list {
-		v := Event{Version: e.Version, At: e.At, Person: e.Person, Kind: EventKind(e.Kind), Changes: changesView(e.Changes.V, t, ""), Undo: e.Undo, Text: e.Text}
+		v := Event{Version: e.Version, At: e.At, Person: e.Person, Kind: EventKind(e.Kind),
+			Changes: changesView(e.Changes.V, t, ""), Undo: e.Undo, Text: e.Text}
 		if e.Import != nil {
 			v.Import = *e.Import
 		}
@@ -303,7 +318,8 @@ func (h *handlers) filesOf(ctx context.Context, r store.Record) (list []Attached
 
 // shownAsIs are the kinds of files that a browser may show in place: it runs no script
 // of theirs.
-var shownAsIs = []string{"text/plain", "text/csv", "image/png", "image/jpeg", "image/gif", "image/webp", "application/pdf"}
+var shownAsIs = []string{"text/plain", "text/csv", "image/png", "image/jpeg", "image/gif", "image/webp",
+	"application/pdf"}
 
 func (h *handlers) GetFile(ctx context.Context, r GetFileRequestObject) (GetFileResponseObject, error) {
 	rec, err := h.store.Record(ctx, r.Workspace, r.Type, r.Id)

@@ -27,20 +27,29 @@ func TestRolesInWorkspaces(t *testing.T) {
 	t.Parallel()
 	f := begin(t)
 	ask := f.asks(t)
-	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other","label":"Other"}`, http.StatusCreated, "other")
+	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other","label":"Other"}`,
+		http.StatusCreated, "other")
 	// The people of the tests are 1, 2 and 3 in the order of their roles.
-	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"administrator","main":"none"}}`, http.StatusOK, "operator")
-	ask(rights.Administrator, http.MethodGet, "/people", "", http.StatusOK, `"roles":{"main":"none","other":"administrator"}`)
-	ask(rights.Operator, http.MethodGet, "/session?in=other", "", http.StatusOK, `"role_here":"operator"`) // no more than the token
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"administrator","main":"none"}}`,
+		http.StatusOK, "operator")
+	ask(rights.Administrator, http.MethodGet, "/people", "", http.StatusOK,
+		`"roles":{"main":"none","other":"administrator"}`)
+	// no more than the token
+	ask(rights.Operator, http.MethodGet, "/session?in=other", "", http.StatusOK, `"role_here":"operator"`)
 	ask(rights.Operator, http.MethodGet, "/workspaces", "", http.StatusOK, `{"workspaces":[{"label":"Other"`)
 	ask(rights.Operator, http.MethodGet, "/workspaces/main/types", "", http.StatusNotFound, "unknown_workspace")
 	ask(rights.Operator, http.MethodPost, "/workspaces/other/bundles", `{"name":"x"}`, http.StatusCreated, "x")
-	ask(rights.Operator, http.MethodPost, "/workspaces/other/types", `{"label":"Berth"}`, http.StatusForbidden, "role_too_low")
-	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"viewer","main":""}}`, http.StatusOK, "operator")
-	ask(rights.Operator, http.MethodPost, "/workspaces/other/bundles", `{"name":"x"}`, http.StatusForbidden, "role_too_low")
+	ask(rights.Operator, http.MethodPost, "/workspaces/other/types", `{"label":"Berth"}`, http.StatusForbidden,
+		"role_too_low")
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"viewer","main":""}}`,
+		http.StatusOK, "operator")
+	ask(rights.Operator, http.MethodPost, "/workspaces/other/bundles", `{"name":"x"}`, http.StatusForbidden,
+		"role_too_low")
 	ask(rights.Operator, http.MethodGet, "/workspaces/main/types", "", http.StatusOK, "types")
-	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"captain"}}`, http.StatusUnprocessableEntity, "unknown_role")
-	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"nowhere":"viewer"}}`, http.StatusNotFound, "unknown_workspace")
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"captain"}}`,
+		http.StatusUnprocessableEntity, "unknown_role")
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"nowhere":"viewer"}}`, http.StatusNotFound,
+		"unknown_workspace")
 	ask(rights.Administrator, http.MethodGet, "/log?text=change%20person", "", http.StatusOK, `"path":"in.main"`)
 }
 
@@ -51,26 +60,35 @@ func TestRolesInTheOtherWorkspace(t *testing.T) {
 	f := begin(t)
 	ask := f.asks(t)
 	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other"}`, http.StatusCreated, "other")
-	ask(rights.Operator, http.MethodPut, "/workspaces/main/routines/spring", `{"name":"spring","may":"create_or_update","drafts":[{"type":"contact","fields":{"family_name":{"from":["Name"]}}}]}`, http.StatusOK, "spring")
+	ask(rights.Operator, http.MethodPut, "/workspaces/main/routines/spring",
+		`{"name":"spring","may":"create_or_update","drafts":[{"type":"contact","fields":{"family_name":{"from":["Name"]}}}]}`, http.StatusOK, "spring")
 	const copies, to = "/workspaces/main/routines/spring/copies", `{"to":"other"}`
 	ask(rights.Operator, http.MethodPost, copies, to, http.StatusCreated, "spring")
 	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"viewer"}}`, http.StatusOK, "operator")
 	ask(rights.Operator, http.MethodPost, copies, to, http.StatusForbidden, "role_too_low")
 	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"none"}}`, http.StatusOK, "operator")
 	ask(rights.Operator, http.MethodPost, copies, to, http.StatusNotFound, "unknown_workspace")
-	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports?name=a.csv", "Family name\nBerg\n", http.StatusCreated, "a.csv")
-	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports/1/rehearsals", `{"workspace":"other"}`, http.StatusNotFound, "unknown_workspace")
+	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports?name=a.csv", "Family name\nBerg\n",
+		http.StatusCreated, "a.csv")
+	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports/1/rehearsals", `{"workspace":"other"}`,
+		http.StatusNotFound, "unknown_workspace")
 	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"viewer"}}`, http.StatusOK, "operator")
-	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports/1/rehearsals", `{"workspace":"other"}`, http.StatusForbidden, "role_too_low")
+	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports/1/rehearsals", `{"workspace":"other"}`,
+		http.StatusForbidden, "role_too_low")
 	// Who may look everywhere and work in one workspace works in no other.
-	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"role":"viewer","roles":{"main":"operator","other":""}}`, http.StatusOK, "viewer")
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"role":"viewer","roles":{"main":"operator","other":""}}`,
+		http.StatusOK, "viewer")
 	ask(rights.Operator, http.MethodPost, copies, to, http.StatusForbidden, "role_too_low")
-	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"role":"operator","roles":{"other":"none","main":""}}`, http.StatusOK, "operator")
-	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"second","from":"other"}`, http.StatusCreated, "second")
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"role":"operator","roles":{"other":"none","main":""}}`,
+		http.StatusOK, "operator")
+	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"second","from":"other"}`,
+		http.StatusCreated, "second")
 	ask(rights.Operator, http.MethodGet, "/workspaces/second/types", "", http.StatusNotFound, "unknown_workspace")
 	// A copy holds all: who may not look at a workspace makes none of it.
-	ask(rights.Administrator, http.MethodPatch, "/people/3", `{"roles":{"other":"viewer"}}`, http.StatusOK, "administrator")
-	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"third","from":"other"}`, http.StatusForbidden, "role_too_low")
+	ask(rights.Administrator, http.MethodPatch, "/people/3", `{"roles":{"other":"viewer"}}`, http.StatusOK,
+		"administrator")
+	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"third","from":"other"}`, http.StatusForbidden,
+		"role_too_low")
 }
 
 // In a closed workspace nothing changes, whoever asks and from wherever; it can be looked at,
@@ -79,9 +97,11 @@ func TestClosedWorkspace(t *testing.T) {
 	t.Parallel()
 	f := begin(t)
 	ask := f.asks(t)
-	ask(rights.Administrator, http.MethodPatch, "/workspaces/main", `{"closed":true}`, http.StatusConflict, "workspace_stays")
+	ask(rights.Administrator, http.MethodPatch, "/workspaces/main", `{"closed":true}`, http.StatusConflict,
+		"workspace_stays")
 	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other"}`, http.StatusCreated, "other")
-	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports?name=a.csv", "Family name\nBerg\n", http.StatusCreated, "a.csv")
+	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports?name=a.csv", "Family name\nBerg\n",
+		http.StatusCreated, "a.csv")
 	ask(rights.Operator, http.MethodPatch, "/workspaces/other", `{"closed":true}`, http.StatusForbidden, "role_too_low")
 	ask(rights.Administrator, http.MethodPatch, "/workspaces/other", `{"closed":true}`, http.StatusOK, `"closed_at"`)
 	ask(rights.Viewer, http.MethodGet, "/workspaces", "", http.StatusOK, `"closed_at"`)
@@ -106,7 +126,8 @@ func TestClosedWorkspace(t *testing.T) {
 func TestExportsOverTheAPI(t *testing.T) {
 	t.Parallel()
 	f := begin(t)
-	res, answer := f.ask(rights.Viewer, http.MethodPost, "/api/v1/workspaces/main/records/account/exports?format=jsonl", "", "")
+	res, answer := f.ask(rights.Viewer, http.MethodPost, "/api/v1/workspaces/main/records/account/exports?format=jsonl",
+		"", "")
 	if res.StatusCode != http.StatusAccepted || !strings.Contains(string(answer), `"name":"account.jsonl"`) {
 		t.Fatalf("%d %s", res.StatusCode, answer)
 	}
@@ -116,10 +137,12 @@ func TestExportsOverTheAPI(t *testing.T) {
 			t.Fatalf("it is never ready: %s", answer)
 		}
 	}
-	if res, answer = f.ask(rights.Viewer, http.MethodGet, one+"/file", "", ""); res.StatusCode != http.StatusOK || !strings.Contains(res.Header.Get("Content-Disposition"), "account.jsonl") {
+	if res, answer = f.ask(rights.Viewer, http.MethodGet, one+"/file", "", ""); res.StatusCode != http.StatusOK ||
+		!strings.Contains(res.Header.Get("Content-Disposition"), "account.jsonl") {
 		t.Errorf("%d %s %v", res.StatusCode, answer, res.Header)
 	}
-	if _, answer = f.ask(rights.Viewer, http.MethodGet, "/api/v1/workspaces/main/exports", "", ""); !strings.Contains(string(answer), `"id":1`) {
+	if _, answer = f.ask(rights.Viewer, http.MethodGet, "/api/v1/workspaces/main/exports", "",
+		""); !strings.Contains(string(answer), `"id":1`) {
 		t.Errorf("%s", answer)
 	}
 	for _, path := range []string{one, one + "/file"} {
@@ -139,13 +162,17 @@ func TestTokenOfOneWorkspace(t *testing.T) {
 	t.Parallel()
 	f := begin(t)
 	ask := f.asks(t)
-	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other","label":"Other"}`, http.StatusCreated, "other")
+	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other","label":"Other"}`,
+		http.StatusCreated, "other")
 	ask(rights.Administrator, http.MethodPatch, "/people/1", `{"roles":{"other":"operator"}}`, http.StatusOK, "viewer")
 	// Their token is a viewer's: it makes none that may more.
-	ask(rights.Viewer, http.MethodPost, "/tokens", `{"label":"x","workspace":"other","role":"operator"}`, http.StatusForbidden, "role_too_high")
-	ask(rights.Viewer, http.MethodPost, "/tokens", `{"label":"x","workspace":"nowhere"}`, http.StatusNotFound, "unknown_workspace")
+	ask(rights.Viewer, http.MethodPost, "/tokens", `{"label":"x","workspace":"other","role":"operator"}`,
+		http.StatusForbidden, "role_too_high")
+	ask(rights.Viewer, http.MethodPost, "/tokens", `{"label":"x","workspace":"nowhere"}`, http.StatusNotFound,
+		"unknown_workspace")
 	b := f.browser()
-	if status, answer := b.do(http.MethodPost, "/session", body{"email": "viewer@lanternquay.example", "password": "shore power for all"}); status != http.StatusOK {
+	if status, answer := b.do(http.MethodPost, "/session", body{"email": "viewer@lanternquay.example",
+		"password": "shore power for all"}); status != http.StatusOK {
 		t.Fatal(status, answer)
 	}
 	status, made := b.do(http.MethodPost, "/tokens", body{"label": "nightly", "workspace": "other"})
@@ -164,7 +191,8 @@ func TestTokenOfOneWorkspace(t *testing.T) {
 		ask(nightly, http.MethodGet, path, "", http.StatusForbidden, "token_of_workspace")
 	}
 	ask(nightly, http.MethodPost, "/tokens", `{"label":"more"}`, http.StatusForbidden, "token_of_workspace")
-	if res, answer := f.ask(nightly, http.MethodGet, "/metrics", "", ""); res.StatusCode != http.StatusForbidden || !strings.Contains(string(answer), "token_of_workspace") {
+	if res, answer := f.ask(nightly, http.MethodGet, "/metrics", "", ""); res.StatusCode != http.StatusForbidden ||
+		!strings.Contains(string(answer), "token_of_workspace") {
 		t.Errorf("the metrics by it: %d %s", res.StatusCode, answer)
 	}
 

@@ -63,8 +63,10 @@ type Server struct {
 func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http.Handler {
 	s := &Server{store: st, room: room, work: w, opt: opt, devices: devicesAt(opt.PublicURL)}
 	reg := prometheus.NewRegistry()
-	s.spent = prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "uchi_request_seconds", Help: "Time that requests take, by route.", Buckets: prometheus.DefBuckets}, []string{"method", "route", "status"})
-	reg.MustRegister(s.spent, gauges{st, opt.Log}, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	s.spent = prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "uchi_request_seconds",
+		Help: "Time that requests take, by route.", Buckets: prometheus.DefBuckets}, []string{"method", "route", "status"})
+	reg.MustRegister(s.spent, gauges{st, opt.Log}, collectors.NewGoCollector(),
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, middleware.GetHead, s.observe, s.recoverer, headers(opt.Secure))
@@ -80,7 +82,8 @@ func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http
 	if opt.SecurityContact != "" {
 		r.Get("/.well-known/security.txt", func(w http.ResponseWriter, _ *http.Request) { // RFC 9116
 			w.Header().Set("Content-Type", "text/plain; charset=utf-8")
-			fmt.Fprintf(w, "Contact: %s\nExpires: %s\nPreferred-Languages: en\n", opt.SecurityContact, time.Now().AddDate(0, 6, 0).UTC().Format(time.RFC3339))
+			fmt.Fprintf(w, "Contact: %s\nExpires: %s\nPreferred-Languages: en\n", opt.SecurityContact,
+				time.Now().AddDate(0, 6, 0).UTC().Format(time.RFC3339))
 		})
 	}
 	r.Group(func(r chi.Router) {
@@ -98,7 +101,8 @@ func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http
 		})
 		HandlerWithOptions(strict, ChiServerOptions{BaseRouter: r, ErrorHandlerFunc: s.badRequest})
 		unknown := func(w http.ResponseWriter, r *http.Request) {
-			s.problem(w, r, fault.New(fault.NotFound, "unknown_path", "there is nothing at this path").With(r.URL.Path).Mended("See /api/v1/openapi.yaml for what there is."))
+			s.problem(w, r, fault.New(fault.NotFound, "unknown_path",
+				"there is nothing at this path").With(r.URL.Path).Mended("See /api/v1/openapi.yaml for what there is."))
 		}
 		r.NotFound(unknown)
 		r.MethodNotAllowed(unknown)
@@ -132,7 +136,8 @@ func policyWith(nonce string) string {
 	if nonce != "" {
 		nonce = " 'nonce-" + nonce + "'"
 	}
-	return "default-src 'self'; script-src 'self'; style-src 'self'" + nonce + "; img-src 'self' data:; font-src 'self' data:; object-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+	return "default-src 'self'; script-src 'self'; style-src 'self'" + nonce + "; img-src 'self' data:; font-src 'self' " +
+		"data:; object-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 }
 
 func headers(secure bool) func(http.Handler) http.Handler {
@@ -177,7 +182,8 @@ func (s *Server) observe(next http.Handler) http.Handler {
 		} else if r.Method != http.MethodGet {
 			level = slog.LevelInfo
 		}
-		s.opt.Log.Log(r.Context(), level, "request", "method", r.Method, "path", r.URL.Path, "status", status, "bytes", ww.BytesWritten(), "ms", took.Milliseconds(), "request", middleware.GetReqID(r.Context()))
+		s.opt.Log.Log(r.Context(), level, "request", "method", r.Method, "path", r.URL.Path, "status", status, "bytes",
+			ww.BytesWritten(), "ms", took.Milliseconds(), "request", middleware.GetReqID(r.Context()))
 	})
 }
 
@@ -258,7 +264,8 @@ func sessionOf(ctx context.Context) string      { return visitOf(ctx).session }
 func announcedOf(ctx context.Context) int64     { return visitOf(ctx).announced }
 
 // unsigned are the paths at which nobody is signed in yet.
-var unsigned = []string{"/api/v1/session/ways", "/api/v1/session/invitation", "/api/v1/session/passkey/ask", "/api/v1/session/passkey"}
+var unsigned = []string{"/api/v1/session/ways", "/api/v1/session/invitation", "/api/v1/session/passkey/ask",
+	"/api/v1/session/passkey"}
 
 // signedIn lets through who has a session or a token; signing in itself needs neither.
 func (s *Server) signedIn(next http.Handler) http.Handler {
@@ -513,10 +520,12 @@ var ofClosed = []string{"ChangeWorkspace", "RemoveWorkspace"}
 // does; they tell of no other.
 var ofAnyToken = []string{"WhoAmI", "ListWorkspaces"}
 
-var errOfWorkspace = fault.New(fault.Denied, "token_of_workspace", "the token is for one workspace alone").Mended("Use one that is for all, or sign in with your password.")
+var errOfWorkspace = fault.New(fault.Denied, "token_of_workspace",
+	"the token is for one workspace alone").Mended("Use one that is for all, or sign in with your password.")
 
 // errNoRole refuses an operation for which no role is named.
-var errNoRole = fault.New(fault.Denied, "no_role_named", "nobody may do this, since no role is named for it").Mended("This is a fault of the service; report it.")
+var errNoRole = fault.New(fault.Denied, "no_role_named",
+	"nobody may do this, since no role is named for it").Mended("This is a fault of the service; report it.")
 
 func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandlerFunc {
 	need, named := needs[operation]
@@ -551,7 +560,8 @@ func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandler
 				return nil, err
 			}
 		}
-		if workspace != "" && need.Covers(rights.Operator) && r.Method != http.MethodGet && !slices.Contains(ofClosed, operation) {
+		if workspace != "" && need.Covers(rights.Operator) && r.Method != http.MethodGet &&
+			!slices.Contains(ofClosed, operation) {
 			if err := s.store.MustBeOpen(ctx, workspace); err != nil {
 				return nil, err
 			}
@@ -561,8 +571,10 @@ func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandler
 }
 
 var statusOf = map[fault.Kind]int{
-	fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound, fault.Conflict: http.StatusConflict, fault.Denied: http.StatusForbidden,
-	fault.Unsigned: http.StatusUnauthorized, fault.TooLarge: http.StatusRequestEntityTooLarge, fault.Busy: http.StatusServiceUnavailable,
+	fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound,
+	fault.Conflict: http.StatusConflict, fault.Denied: http.StatusForbidden,
+	fault.Unsigned: http.StatusUnauthorized, fault.TooLarge: http.StatusRequestEntityTooLarge,
+	fault.Busy:  http.StatusServiceUnavailable,
 	fault.Stale: http.StatusPreconditionFailed, fault.TooMany: http.StatusTooManyRequests,
 }
 
@@ -576,14 +588,16 @@ func (s *Server) problem(w http.ResponseWriter, r *http.Request, err error) {
 		}
 		s.opt.Log.Error("request failed", "error", err, "path", r.URL.Path, "request", id)
 		if f = store.Room(err); f == nil {
-			f = fault.New(-1, "internal", "the service could not do this").Mended("Try again; the service's log says more under the request's id.")
+			f = fault.New(-1, "internal",
+				"the service could not do this").Mended("Try again; the service's log says more under the request's id.")
 		}
 	}
 	status, known := statusOf[f.Kind]
 	if !known {
 		status = http.StatusInternalServerError
 	}
-	p := Problem{Type: "about:blank", Title: f.Message, Status: status, Detail: f.Error(), Code: f.Code, Place: f.Place, Value: fault.Cut(f.Value, 300), Mend: f.Mend, Request: id}
+	p := Problem{Type: "about:blank", Title: f.Message, Status: status, Detail: f.Error(), Code: f.Code, Place: f.Place,
+		Value: fault.Cut(f.Value, 300), Mend: f.Mend, Request: id}
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(status)
 	json.NewEncoder(w).Encode(p) //nolint:errcheck // the reader is gone
@@ -592,9 +606,11 @@ func (s *Server) problem(w http.ResponseWriter, r *http.Request, err error) {
 func (s *Server) badRequest(w http.ResponseWriter, r *http.Request, err error) {
 	var large *http.MaxBytesError
 	if errors.As(err, &large) {
-		err = fault.Newf(fault.TooLarge, "request_too_large", "a request holds at most %d MiB", large.Limit>>20).Mended("Send it in parts; sources are sent as application/octet-stream.")
+		err = fault.Newf(fault.TooLarge, "request_too_large", "a request holds at most %d MiB",
+			large.Limit>>20).Mended("Send it in parts; sources are sent as application/octet-stream.")
 	} else if _, ok := fault.From(err); !ok {
-		err = fault.New(fault.Invalid, "bad_request", "the request cannot be read: "+err.Error()).Mended("See /api/v1/openapi.yaml for its form.")
+		err = fault.New(fault.Invalid, "bad_request", "the request cannot be read: "+
+			err.Error()).Mended("See /api/v1/openapi.yaml for its form.")
 	}
 	s.problem(w, r, err)
 }

@@ -19,7 +19,8 @@ func personView(p store.Person) Person {
 }
 
 func tokenView(t store.Token, secret string) Token {
-	return Token{Id: t.ID, Label: t.Label, Role: Role(t.Role), Workspace: t.Workspace, MadeAt: t.MadeAt, EndsAt: t.EndsAt, UsedAt: at(t.UsedAt), Secret: secret}
+	return Token{Id: t.ID, Label: t.Label, Role: Role(t.Role), Workspace: t.Workspace, MadeAt: t.MadeAt,
+		EndsAt: t.EndsAt, UsedAt: at(t.UsedAt), Secret: secret}
 }
 
 func at(t *time.Time) time.Time {
@@ -31,8 +32,10 @@ func at(t *time.Time) time.Time {
 
 // importView translates an import; lists leave its columns and routine out.
 func importView(i store.Import, whole bool) Import {
-	v := Import{Id: i.ID, Name: i.Name, State: ImportState(i.State), Busy: ImportBusy(i.Work), Into: i.Into, Rows: i.Rows, Done: i.Done, Of: i.Of, Written: i.Written, Cancelling: i.Cancelled, CleanedAt: at(i.CleanedAt),
-		MadeBy: i.MadeByName, MadeAt: i.MadeAt, ChangedAt: i.ChangedAt, CheckedAt: at(i.CheckedAt), AnsweredAt: at(i.AnsweredAt), BeganAt: at(i.BeganAt), EndedAt: at(i.EndedAt),
+	v := Import{Id: i.ID, Name: i.Name, State: ImportState(i.State), Busy: ImportBusy(i.Work), Into: i.Into,
+		Rows: i.Rows, Done: i.Done, Of: i.Of, Written: i.Written, Cancelling: i.Cancelled, CleanedAt: at(i.CleanedAt),
+		MadeBy: i.MadeByName, MadeAt: i.MadeAt, ChangedAt: i.ChangedAt, CheckedAt: at(i.CheckedAt),
+		AnsweredAt: at(i.AnsweredAt), BeganAt: at(i.BeganAt), EndedAt: at(i.EndedAt),
 		Outcomes: outcomesView(i.Outcomes.V), Totals: totalsView(i.Totals.V), Trouble: troubleView(i.Trouble.V)}
 	v.Bundle = deref(i.Bundle)
 	v.Rehearses.Import, v.Rehearses.Workspace = deref(i.Rehearses), i.RehearsesIn
@@ -68,7 +71,8 @@ func totalsView(t *verdict.Totals) Totals {
 	if t == nil {
 		return Totals{}
 	}
-	v := Totals{Rows: t.Rows, Verdicts: t.Verdicts, Problems: []ProblemCount{}, Changes: t.Changes, Referred: t.Referred, Drafts: t.Drafts}
+	v := Totals{Rows: t.Rows, Verdicts: t.Verdicts, Problems: []ProblemCount{}, Changes: t.Changes,
+		Referred: t.Referred, Drafts: t.Drafts}
 	for _, a := range t.Asked {
 		v.Asked = append(v.Asked, AskedCount{Kind: a.Kind, Count: a.Count, Message: a.Kind.Says()})
 	}
@@ -76,7 +80,8 @@ func totalsView(t *verdict.Totals) Totals {
 		v.Reasons = append(v.Reasons, ReasonCount{Reason: string(r.Reason), Count: r.Count, Message: r.Reason.Summary()})
 	}
 	for _, p := range t.Problems {
-		v.Problems = append(v.Problems, ProblemCount{Code: p.Code, Field: p.Field, Count: p.Count, Light: p.Light, Message: problem.Summary(problem.Code(p.Code))})
+		v.Problems = append(v.Problems, ProblemCount{Code: p.Code, Field: p.Field, Count: p.Count, Light: p.Light,
+			Message: problem.Summary(problem.Code(p.Code))})
 	}
 	return v
 }
@@ -95,7 +100,8 @@ func progressView(p store.ProgressOf) Progress {
 
 // rowView translates a row of an import. Its record is that of its first draft.
 func rowView(r staging.GridRow, c catalog.Catalog) Row {
-	v := Row{Row: r.Row, Cells: r.Cells.V, Verdict: deref(r.Verdict), Outcome: deref(r.Outcome), Question: deref(r.Question), OtherRow: deref(r.OtherRow), ReasonCode: string(deref(r.Reason))}
+	v := Row{Row: r.Row, Cells: r.Cells.V, Verdict: deref(r.Verdict), Outcome: deref(r.Outcome),
+		Question: deref(r.Question), OtherRow: deref(r.OtherRow), ReasonCode: string(deref(r.Reason))}
 	for n, d := range r.Drafts {
 		t, _ := c.Type(d.Type)
 		out := RowDraft{Draft: d.Name, Type: d.Type, Verdict: deref(d.Verdict), Outcome: deref(d.Outcome)}
@@ -159,13 +165,15 @@ func changesView(m map[string][2]*string, t catalog.RecordType, before string) [
 }
 
 func problemView(p problem.Problem) RowProblem {
-	return RowProblem{Code: string(p.Code), Field: p.Field, Column: p.Column, Value: p.Value, Message: p.Message(), Mend: p.Mend(), Light: p.Light}
+	return RowProblem{Code: string(p.Code), Field: p.Field, Column: p.Column, Value: p.Value, Message: p.Message(),
+		Mend: p.Mend(), Light: p.Light}
 }
 
 func rowAsRecordView(r work.RowAsRecord, c catalog.Catalog) RowAsRecord {
 	v := RowAsRecord{Row: rowView(r.Row, c), Drafts: []DraftRecord{}}
 	for _, d := range r.Drafts {
-		out := DraftRecord{Draft: d.Name, Type: d.Type.Name, Verdict: deref(d.Verdict), Outcome: deref(d.Outcome), Values: []RowValue{}}
+		out := DraftRecord{Draft: d.Name, Type: d.Type.Name, Verdict: deref(d.Verdict), Outcome: deref(d.Outcome),
+			Values: []RowValue{}}
 		_, out.Percent, out.OtherRow, out.Reason = saidOf(d.RowDraft, d.Type)
 		if d.Found != nil {
 			out.Record = Link{Type: d.Type.Name, Id: d.Type.RecordID(d.Found.ID), Title: d.Found.Title}
@@ -179,7 +187,8 @@ func rowAsRecordView(r work.RowAsRecord, c catalog.Catalog) RowAsRecord {
 }
 
 func rowValueView(x work.RowValue) RowValue {
-	v := RowValue{Field: x.Field.Name, Label: x.Field.Label, Column: x.Column, Before: x.Before, After: x.After, Changed: x.Changed, Said: x.Said, Why: x.Why}
+	v := RowValue{Field: x.Field.Name, Label: x.Field.Label, Column: x.Column, Before: x.Before, After: x.After,
+		Changed: x.Changed, Said: x.Said, Why: x.Why}
 	if x.Link != nil {
 		v.Link = linkView(*x.Link)
 	}
@@ -190,7 +199,8 @@ func rowValueView(x work.RowValue) RowValue {
 }
 
 func ruleEffectView(e staging.RuleEffect, t catalog.RecordType) RuleEffect {
-	v := RuleEffect{Says: e.Rule.Says(t), Records: e.Of, LookedAt: e.Looked, Alone: e.Alone, Largest: e.Largest, Takes: e.Takes, Taken: e.Taken, Asked: e.Asked, Pairs: []AlikePair{}}
+	v := RuleEffect{Says: e.Rule.Says(t), Records: e.Of, LookedAt: e.Looked, Alone: e.Alone, Largest: e.Largest,
+		Takes: e.Takes, Taken: e.Taken, Asked: e.Asked, Pairs: []AlikePair{}}
 	for _, p := range e.Pairs {
 		pair := AlikePair{A: linkView(p.A), B: linkView(p.B), Percent: p.Percent, Taken: p.Taken}
 		for _, word := range p.Against {

@@ -10,7 +10,8 @@ import (
 
 func (h *handlers) AddType(ctx context.Context, r AddTypeRequestObject) (AddTypeResponseObject, error) {
 	b := *r.Body
-	t, err := h.work.AddType(ctx, r.Workspace, catalog.RecordType{Name: b.Name, Label: b.Label, Plural: b.Plural, Prefix: b.Prefix, Title: b.Title, Fields: b.Fields, Match: b.Match}, personOf(ctx))
+	t, err := h.work.AddType(ctx, r.Workspace, catalog.RecordType{Name: b.Name, Label: b.Label, Plural: b.Plural,
+		Prefix: b.Prefix, Title: b.Title, Fields: b.Fields, Match: b.Match}, personOf(ctx))
 	return AddType201JSONResponse(t), err
 }
 
@@ -48,13 +49,15 @@ func (h *handlers) AddField(ctx context.Context, r AddFieldRequestObject) (AddFi
 
 func (h *handlers) ChangeField(ctx context.Context, r ChangeFieldRequestObject) (ChangeFieldResponseObject, error) {
 	b := r.Body
-	change := catalog.FieldChange{Name: b.Name, Label: b.Label, Help: b.Help, Required: b.Required, Length: b.Length, Default: b.Default, Choices: b.Choices, Retired: b.Retired, SeenBy: roleOf(b.SeenBy), FilledBy: roleOf(b.FilledBy)}
+	change := catalog.FieldChange{Name: b.Name, Label: b.Label, Help: b.Help, Required: b.Required, Length: b.Length,
+		Default: b.Default, Choices: b.Choices, Retired: b.Retired, SeenBy: roleOf(b.SeenBy), FilledBy: roleOf(b.FilledBy)}
 	on, err := versionOn(r.Params.IfMatch)
 	if err != nil {
 		return nil, err
 	}
 	t, err := h.work.ChangeField(ctx, r.Workspace, r.Type, r.Field, change, on, personOf(ctx))
-	return ChangeField200JSONResponse{Body: RecordType(t), Headers: ChangeField200ResponseHeaders{ETag: etag(t.Version)}}, err
+	return ChangeField200JSONResponse{Body: RecordType(t),
+		Headers: ChangeField200ResponseHeaders{ETag: etag(t.Version)}}, err
 }
 
 // roleOf reads a role that may be left out.
@@ -72,7 +75,8 @@ func (h *handlers) ChangeMatch(ctx context.Context, r ChangeMatchRequestObject) 
 		return nil, err
 	}
 	t, err := h.work.ChangeMatch(ctx, r.Workspace, r.Type, r.Body.Rules, on, personOf(ctx))
-	return ChangeMatch200JSONResponse{Body: RecordType(t), Headers: ChangeMatch200ResponseHeaders{ETag: etag(t.Version)}}, err
+	return ChangeMatch200JSONResponse{Body: RecordType(t),
+		Headers: ChangeMatch200ResponseHeaders{ETag: etag(t.Version)}}, err
 }
 
 func (h *handlers) ChangeKnown(ctx context.Context, r ChangeKnownRequestObject) (ChangeKnownResponseObject, error) {
@@ -81,7 +85,8 @@ func (h *handlers) ChangeKnown(ctx context.Context, r ChangeKnownRequestObject) 
 		return nil, err
 	}
 	t, err := h.work.ChangeKnown(ctx, r.Workspace, r.Type, r.Other, catalog.Find(r.Body.Means), on, personOf(ctx))
-	return ChangeKnown200JSONResponse{Body: RecordType(t), Headers: ChangeKnown200ResponseHeaders{ETag: etag(t.Version)}}, err
+	return ChangeKnown200JSONResponse{Body: RecordType(t),
+		Headers: ChangeKnown200ResponseHeaders{ETag: etag(t.Version)}}, err
 }
 
 func (h *handlers) TryMatch(ctx context.Context, r TryMatchRequestObject) (TryMatchResponseObject, error) {

@@ -16,18 +16,23 @@ func TestVersions(t *testing.T) {
 		asJSON = "application/json"
 		main   = "/api/v1/workspaces/main"
 	)
-	f.ask(rights.Operator, http.MethodPost, main+"/imports?name=a.csv&into=account", "application/octet-stream", "Name,Town\nKalvøya Marina,Bodø\n")
+	f.ask(rights.Operator, http.MethodPost, main+"/imports?name=a.csv&into=account", "application/octet-stream",
+		"Name,Town\nKalvøya Marina,Bodø\n")
 	f.idle()
 	routine := `{"may": "create_or_update", "drafts": [{"type": "account", "fields": {"name": {"from": ["Name"]}}}]}`
 	for _, x := range []struct {
 		what, get, method, put, kind, body string
 	}{
 		{"routine of an import", main + "/imports/1/routine", http.MethodPut, main + "/imports/1/routine", asJSON, routine},
-		{"further draft", main + "/imports/1/routine", http.MethodPost, main + "/imports/1/drafts", asJSON, `{"type": "contact"}`},
+		{"further draft", main + "/imports/1/routine", http.MethodPost, main + "/imports/1/drafts", asJSON,
+			`{"type": "contact"}`},
 		{"saved routine", main + "/routines/weekly", http.MethodPut, main + "/routines/weekly", asJSON, routine},
-		{"saved document", main + "/routines/weekly/document", http.MethodPut, main + "/routines/weekly/document", "application/yaml", routine},
-		{"saved routine for an import", main + "/imports/1/routine", http.MethodPut, main + "/imports/1/routine/weekly", "", ""},
-		{"field", main + "/types/account", http.MethodPatch, main + "/types/account/fields/region", asJSON, `{"help": "as on the envelope"}`},
+		{"saved document", main + "/routines/weekly/document", http.MethodPut, main + "/routines/weekly/document",
+			"application/yaml", routine},
+		{"saved routine for an import", main + "/imports/1/routine", http.MethodPut,
+			main + "/imports/1/routine/weekly", "", ""},
+		{"field", main + "/types/account", http.MethodPatch, main + "/types/account/fields/region", asJSON,
+			`{"help": "as on the envelope"}`},
 	} {
 		if x.what == "saved routine" {
 			if res, body := f.ask(rights.Operator, http.MethodPut, x.put, asJSON, routine); res.StatusCode != http.StatusOK {
@@ -60,7 +65,8 @@ func TestVersions(t *testing.T) {
 			t.Errorf("%s: %s, want bad_version", x.what, code)
 		}
 	}
-	if res, body := f.askOn(rights.Operator, http.MethodPut, main+"/imports/1/routine", asJSON, routine, "*"); res.StatusCode != http.StatusOK {
+	if res, body := f.askOn(rights.Operator, http.MethodPut, main+"/imports/1/routine", asJSON, routine,
+		"*"); res.StatusCode != http.StatusOK {
 		t.Errorf("on whatever is there: %d %s", res.StatusCode, body)
 	}
 }

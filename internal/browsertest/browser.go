@@ -35,12 +35,16 @@ func Start(ctx context.Context) (tab context.Context, stop func(), err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	opts := []chromedp.ExecAllocatorOption{chromedp.ExecPath(path), chromedp.UserDataDir(profile), chromedp.WindowSize(Width, Height), chromedp.Headless, chromedp.NoSandbox,
+	opts := []chromedp.ExecAllocatorOption{chromedp.ExecPath(path), chromedp.UserDataDir(profile),
+		chromedp.WindowSize(Width, Height), chromedp.Headless, chromedp.NoSandbox,
 		chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.DisableGPU}
-	for _, name := range []string{"disable-background-networking", "disable-component-update", "disable-sync", "disable-quic", "disable-default-apps", "disable-extensions", "disable-domain-reliability", "no-pings", "disable-dev-shm-usage"} {
+	for _, name := range []string{"disable-background-networking", "disable-component-update", "disable-sync",
+		"disable-quic", "disable-default-apps", "disable-extensions", "disable-domain-reliability", "no-pings",
+		"disable-dev-shm-usage"} {
 		opts = append(opts, chromedp.Flag(name, true))
 	}
-	opts = append(opts, chromedp.Flag("proxy-server", "direct://"), chromedp.Flag("proxy-bypass-list", "*"), chromedp.Flag("disable-features", "Translate,OptimizationHints,MediaRouter,AutofillServerCommunication"),
+	opts = append(opts, chromedp.Flag("proxy-server", "direct://"), chromedp.Flag("proxy-bypass-list", "*"),
+		chromedp.Flag("disable-features", "Translate,OptimizationHints,MediaRouter,AutofillServerCommunication"),
 		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost"))
 	alloc, cancelAlloc := chromedp.NewExecAllocator(ctx, opts...)
 	tab, cancel := chromedp.NewContext(alloc)
@@ -71,8 +75,10 @@ func Awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithA
 
 // SignIn opens the console and signs in.
 func SignIn(tab context.Context, server, email, password string) error {
-	return Do(tab, chromedp.Navigate(server), chromedp.WaitVisible(`input[name=email]`), chromedp.SendKeys(`input[name=email]`, email),
-		chromedp.SendKeys(`input[name=password]`, password), chromedp.Click(`button[type=submit]`), chromedp.WaitVisible(`nav[aria-label=Main]`))
+	return Do(tab, chromedp.Navigate(server), chromedp.WaitVisible(`input[name=email]`),
+		chromedp.SendKeys(`input[name=email]`, email),
+		chromedp.SendKeys(`input[name=password]`, password), chromedp.Click(`button[type=submit]`),
+		chromedp.WaitVisible(`nav[aria-label=Main]`))
 }
 
 // Text selects what holds exactly this text.

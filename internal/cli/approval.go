@@ -14,7 +14,8 @@ import (
 func (a *app) askCmd() *cobra.Command {
 	var note string
 	cmd := &cobra.Command{
-		Use: "ask NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)), Short: "Ask for a second person's yes to the load of a checked import",
+		Use: "ask NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)),
+		Short:   "Ask for a second person's yes to the load of a checked import",
 		Example: "  uchi ask 12 --note \"From the branch office; the towns are right\"",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			c, i, err := a.withImport(cmd.Context(), list[0])
@@ -35,7 +36,8 @@ func (a *app) askCmd() *cobra.Command {
 func (a *app) approveCmd() *cobra.Command {
 	var no string
 	cmd := &cobra.Command{
-		Use: "approve NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)), Short: "Say yes to the load that another asks for, or no with a reason",
+		Use: "approve NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)),
+		Short: "Say yes to the load that another asks for, or no with a reason",
 		Long: `Says yes to the load of an import as it is checked. Look at it first: uchi imports NUMBER, uchi rows NUMBER, uchi rows
 NUMBER --overwrites. Any change after the yes takes it back. Who asked does not approve.`,
 		Example: "  uchi approve 12\n  uchi approve 12 --no \"The towns are missing\"",
@@ -45,7 +47,8 @@ NUMBER --overwrites. Any change after the yes takes it back. Who asked does not 
 		if err != nil {
 			return err
 		}
-		r, err := c.DecideApprovalWithResponse(cmd.Context(), c.Workspace, i.Id, client.DecideApprovalJSONRequestBody{Yes: !cmd.Flags().Changed("no"), Reason: no})
+		r, err := c.DecideApprovalWithResponse(cmd.Context(), c.Workspace, i.Id,
+			client.DecideApprovalJSONRequestBody{Yes: !cmd.Flags().Changed("no"), Reason: no})
 		if err != nil {
 			return err
 		}
@@ -79,12 +82,14 @@ func (a *app) printApproval(i client.Import) error {
 func (a *app) approvalCmd() *cobra.Command {
 	var rules client.ApprovalRules
 	cmd := &cobra.Command{
-		Use: "approval", GroupID: "service", Args: args(cobra.NoArgs), Short: "Which loads of the workspace need a second person's yes, and set it (administrators)",
+		Use: "approval", GroupID: "service", Args: args(cobra.NoArgs), Short: "Which loads of the workspace need a second " +
+			"person's yes, and set it (administrators)",
 		Long: `Shows which loads of the workspace need a second person's yes. With a flag sets it; what is not said stays.
 
 --operators-above lets operators load so many records by themselves, --operators-share lets them change or delete so
 many percent of the records of a type; above that an administrator says yes, and administrators load without asking.`,
-		Example: "  uchi approval\n  uchi approval --type account --above 10000\n  uchi approval --operators-above 500\n  uchi approval --always=false --type \"\" --above 0",
+		Example: "  uchi approval\n  uchi approval --type account --above 10000\n  uchi approval --operators-above 500\n" +
+			"  uchi approval --always=false --type \"\" --above 0",
 	}
 	cmd.RunE = a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
 		r, err := c.GetApprovalRulesWithResponse(ctx, c.Workspace)
@@ -94,8 +99,11 @@ many percent of the records of a type; above that an administrator says yes, and
 		now, said := *r.JSON200, cmd.Flags().Changed
 		changed, blank := false, func(name string) bool { return name == "" }
 		for flag, set := range map[string]func(){
-			"always": func() { now.Always = rules.Always }, "type": func() { now.Types = slices.DeleteFunc(rules.Types, blank) }, "routine": func() { now.Routines = slices.DeleteFunc(rules.Routines, blank) },
-			"above": func() { now.Above = rules.Above }, "operators-above": func() { now.OperatorsAbove = rules.OperatorsAbove },
+			"always":          func() { now.Always = rules.Always },
+			"type":            func() { now.Types = slices.DeleteFunc(rules.Types, blank) },
+			"routine":         func() { now.Routines = slices.DeleteFunc(rules.Routines, blank) },
+			"above":           func() { now.Above = rules.Above },
+			"operators-above": func() { now.OperatorsAbove = rules.OperatorsAbove },
 			"operators-share": func() { now.OperatorsShare = rules.OperatorsShare },
 		} {
 			if said(flag) {
@@ -127,10 +135,12 @@ many percent of the records of a type; above that an administrator says yes, and
 			lines = append(lines, fmt.Sprintf("loads that make, change or delete more than %s records", number(now.Above)))
 		}
 		if now.OperatorsAbove > 0 {
-			lines = append(lines, fmt.Sprintf("loads of operators above %s records, from an administrator", number(now.OperatorsAbove)))
+			lines = append(lines, fmt.Sprintf("loads of operators above %s records, from an administrator",
+				number(now.OperatorsAbove)))
 		}
 		if now.OperatorsShare > 0 {
-			lines = append(lines, fmt.Sprintf("loads of operators that change or delete more than %d %% of the records of a type, from an administrator", now.OperatorsShare))
+			lines = append(lines, fmt.Sprintf("loads of operators that change or delete more than %d %% of the records "+
+				"of a type, from an administrator", now.OperatorsShare))
 		}
 		if len(lines) == 0 {
 			fmt.Fprintln(a.out, "No load needs a second person's yes.")
@@ -147,7 +157,9 @@ many percent of the records of a type; above that an administrator says yes, and
 	f.StringArrayVar(&rules.Types, "type", nil, "loads into this record type need it (repeatable; blank for none)")
 	f.StringArrayVar(&rules.Routines, "routine", nil, "loads by this routine need it (repeatable; blank for none)")
 	f.Int64Var(&rules.Above, "above", 0, "loads that make, change or delete more records need it; 0 for no limit")
-	f.Int64Var(&rules.OperatorsAbove, "operators-above", 0, "so many records an operator loads without an administrator; 0 for no limit")
-	f.Int64Var(&rules.OperatorsShare, "operators-share", 0, "so many percent of the records of a type an operator changes or deletes without an administrator; 0 for no limit")
+	f.Int64Var(&rules.OperatorsAbove, "operators-above", 0,
+		"so many records an operator loads without an administrator; 0 for no limit")
+	f.Int64Var(&rules.OperatorsShare, "operators-share", 0, "so many percent of the records of a type an operator "+
+		"changes or deletes without an administrator; 0 for no limit")
 	return cmd
 }

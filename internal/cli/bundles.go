@@ -42,7 +42,8 @@ record types that fit it; they are checked as one, so that what one file will ma
 loaded in the order in which their links need each other. Bundles are mended import by import: uchi mapping, uchi mend.
 
 Exit codes are those of uchi import.`,
-		Example: "  uchi bundle staff.csv accounts.csv contacts.xlsx\n  uchi bundle takeover.zip --check-only\n  uchi bundle takeover.zip --yes --pause-held 50",
+		Example: "  uchi bundle staff.csv accounts.csv contacts.xlsx\n  uchi bundle takeover.zip --check-only\n" +
+			"  uchi bundle takeover.zip --yes --pause-held 50",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, files []string) error {
 			return a.importBundle(ctx, c, files, f)
 		}),
@@ -84,7 +85,8 @@ func (a *app) importBundle(ctx context.Context, c *client.Conn, files []string, 
 	b := *made.JSON201
 	for _, file := range files {
 		err := a.sendFile(file, func(name string, body io.Reader) error {
-			_, err := c.AddToBundleWithBodyWithResponse(ctx, c.Workspace, b.Id, &client.AddToBundleParams{Name: name}, "application/octet-stream", body)
+			_, err := c.AddToBundleWithBodyWithResponse(ctx, c.Workspace, b.Id, &client.AddToBundleParams{Name: name},
+				"application/octet-stream", body)
 			return err
 		})
 		if err != nil {
@@ -145,7 +147,8 @@ func (a *app) loadBundle(ctx context.Context, c *client.Conn, id int64, policy c
 		fmt.Fprintln(a.out)
 		a.bundleImports(b)
 		a.bundleTroubles(b)
-		fmt.Fprintf(a.out, "\nBundle %d is %s. Look at it: %s/w/%s/bundles/%d; take it back: uchi bundles undo %d\n", b.Id, b.State, c.Server, c.Workspace, b.Id, b.Id)
+		fmt.Fprintf(a.out, "\nBundle %d is %s. Look at it: %s/w/%s/bundles/%d; take it back: uchi bundles undo %d\n", b.Id,
+			b.State, c.Server, c.Workspace, b.Id, b.Id)
 	}
 	if b.Trouble.Code != "" {
 		return bundleTrouble(b)
@@ -241,7 +244,8 @@ func (a *app) bundleImports(b client.Bundle) {
 			if into == "" {
 				into = a.paint(amber, "say it")
 			}
-			tab.AppendRow([]any{n + 1, m.Import.Id, oneLine(m.Import.Name, 36), into, number(m.Import.Rows), stateWords(m.Import), a.summary(m.Import)})
+			tab.AppendRow([]any{n + 1, m.Import.Id, oneLine(m.Import.Name, 36), into, number(m.Import.Rows),
+				stateWords(m.Import), a.summary(m.Import)})
 		}
 		tab.Render()
 	}
@@ -268,7 +272,8 @@ func (a *app) bundleTroubles(b client.Bundle) {
 	}
 	for _, m := range b.Imports {
 		if len(m.Types) == 0 && m.Import.Busy == "" {
-			why := fmt.Sprintf("no record type fits its columns well enough; say it with uchi mapping %d --add TYPE, or make one of its columns with uchi types add --from-import %d", m.Import.Id, m.Import.Id)
+			why := fmt.Sprintf("no record type fits its columns well enough; say it with uchi mapping %d --add TYPE, or "+
+				"make one of its columns with uchi types add --from-import %d", m.Import.Id, m.Import.Id)
 			if m.Import.Trouble.Code != "" {
 				why = m.Import.Trouble.Message
 			}
@@ -276,7 +281,8 @@ func (a *app) bundleTroubles(b client.Bundle) {
 		}
 	}
 	if b.Files > 0 {
-		fmt.Fprintf(a.out, "%s came along that rows may name, to hang them on records.\n", plural(int64(b.Files), "file", "files"))
+		fmt.Fprintf(a.out, "%s came along that rows may name, to hang them on records.\n",
+			plural(int64(b.Files), "file", "files"))
 	}
 	for _, l := range b.LeftOut {
 		fmt.Fprintf(a.out, "%s %s: %s. %s\n", a.paint(amber, "Left out:"), l.Name, l.Trouble.Message, l.Trouble.Mend)
@@ -329,16 +335,19 @@ func (a *app) bundlesCmd() *cobra.Command {
 	load.policyFlags(loadCmd)
 	cmd.AddCommand(
 		loadCmd,
-		a.bundleAct("check NUMBER", "Check a bundle, also again after its imports were mended", "Checking", 1, func(ctx context.Context, c *client.Conn, id int64, _ []string) error {
-			_, err := c.CheckBundleWithResponse(ctx, c.Workspace, id)
-			return err
-		}),
+		a.bundleAct("check NUMBER", "Check a bundle, also again after its imports were mended", "Checking", 1,
+			func(ctx context.Context, c *client.Conn, id int64, _ []string) error {
+				_, err := c.CheckBundleWithResponse(ctx, c.Workspace, id)
+				return err
+			}),
 		a.undoBundleCmd(),
-		a.bundleAct("cancel NUMBER", "End the work on a bundle; what is loaded stays", "Ending", 1, func(ctx context.Context, c *client.Conn, id int64, _ []string) error {
-			_, err := c.CancelBundleWithResponse(ctx, c.Workspace, id)
-			return err
-		}),
-		a.bundleAct("order NUMBER [IMPORT...]", "Put the imports of a bundle into an order by hand; without any, the order follows their links again", "", 100, func(ctx context.Context, c *client.Conn, id int64, list []string) error {
+		a.bundleAct("cancel NUMBER", "End the work on a bundle; what is loaded stays", "Ending", 1,
+			func(ctx context.Context, c *client.Conn, id int64, _ []string) error {
+				_, err := c.CancelBundleWithResponse(ctx, c.Workspace, id)
+				return err
+			}),
+		a.bundleAct("order NUMBER [IMPORT...]", "Put the imports of a bundle into an order by hand; without any, the order "+
+			"follows their links again", "", 100, func(ctx context.Context, c *client.Conn, id int64, list []string) error {
 			var ids []int64
 			for _, s := range list {
 				n, err := numberOf(s, "import")
@@ -351,7 +360,8 @@ func (a *app) bundlesCmd() *cobra.Command {
 			return err
 		}),
 		&cobra.Command{
-			Use: "save NUMBER NAME", Short: "Keep the set-up of all imports as routines, for the next files of their kind", Args: args(cobra.ExactArgs(2)),
+			Use: "save NUMBER NAME", Short: "Keep the set-up of all imports as routines, for the next files of their kind",
+			Args:    args(cobra.ExactArgs(2)),
 			Example: "  uchi bundles save 3 \"Brightmooring monthly\"",
 			RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 				id, err := numberOf(list[0], "bundle")
@@ -387,32 +397,34 @@ func (a *app) bundlesCmd() *cobra.Command {
 
 func (a *app) undoBundleCmd() *cobra.Command {
 	var plan, yes bool
-	cmd := a.bundleAct("undo NUMBER", "Take back what a bundle has loaded, the last import first", "Undoing", 1, func(ctx context.Context, c *client.Conn, id int64, _ []string) error {
-		if !yes {
-			p, err := c.PlanUndoBundleWithResponse(ctx, c.Workspace, id, &client.PlanUndoBundleParams{Limit: 20})
-			if err != nil {
-				return err
+	cmd := a.bundleAct("undo NUMBER", "Take back what a bundle has loaded, the last import first", "Undoing", 1,
+		func(ctx context.Context, c *client.Conn, id int64, _ []string) error {
+			if !yes {
+				p, err := c.PlanUndoBundleWithResponse(ctx, c.Workspace, id, &client.PlanUndoBundleParams{Limit: 20})
+				if err != nil {
+					return err
+				}
+				if a.asJSON {
+					return a.printJSON(p.JSON200)
+				}
+				if !a.showUndoPlan(*p.JSON200) || plan {
+					return nil
+				}
+				if ok, err := a.confirm("Take this back?"); err != nil || !ok {
+					return orDeclined(err)
+				}
 			}
-			if a.asJSON {
-				return a.printJSON(p.JSON200)
-			}
-			if !a.showUndoPlan(*p.JSON200) || plan {
-				return nil
-			}
-			if ok, err := a.confirm("Take this back?"); err != nil || !ok {
-				return orDeclined(err)
-			}
-		}
-		_, err := c.UndoBundleWithResponse(ctx, c.Workspace, id)
-		return err
-	})
+			_, err := c.UndoBundleWithResponse(ctx, c.Workspace, id)
+			return err
+		})
 	cmd.Flags().BoolVar(&plan, "plan", false, "only show what would be taken back")
 	cmd.Flags().BoolVarP(&yes, "yes", "y", false, "take back without asking")
 	return cmd
 }
 
 // bundleAct is a command that does one thing to a bundle and shows it then.
-func (a *app) bundleAct(use, short, doing string, most int, do func(context.Context, *client.Conn, int64, []string) error) *cobra.Command {
+func (a *app) bundleAct(use, short, doing string, most int, do func(context.Context, *client.Conn, int64,
+	[]string) error) *cobra.Command {
 	return &cobra.Command{
 		Use: use, Short: short, Args: args(cobra.RangeArgs(1, most)),
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {

@@ -40,29 +40,48 @@ type routineChange struct {
 
 func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.StringVar(&r.may, "may", "", "what the import may do: create_or_update, create, update or delete")
-	fl.StringVar(&r.from, "from", "", "take reading and mapping from a routine's document (YAML or JSON); the other flags change it")
-	fl.StringArrayVar(&r.drafts, "add", nil, "let each row make a further record: a record type, or name=type (repeatable)")
+	fl.StringVar(&r.from, "from", "",
+		"take reading and mapping from a routine's document (YAML or JSON); the other flags change it")
+	fl.StringArrayVar(&r.drafts, "add", nil,
+		"let each row make a further record: a record type, or name=type (repeatable)")
 	fl.StringArrayVar(&r.drop, "drop", nil, "let rows no longer make this record, by its name (repeatable)")
 	fl.StringVar(&r.draft, "draft", "", "which of the row's records the other flags speak of; the first when left out")
-	fl.StringArrayVar(&r.maps, "map", nil, "place a column: field=Header (repeatable; =A+B joins two columns, given_name+family_name= parts one; field= takes it out; draft.field= for another record of the row)")
+	fl.StringArrayVar(&r.maps, "map", nil, "place a column: field=Header (repeatable; =A+B joins two columns, "+
+		"given_name+family_name= parts one; field= takes it out; draft.field= for another record of the row)")
 	fl.StringArrayVar(&r.fixed, "fixed", nil, "one value for all rows: field=value (repeatable)")
-	fl.StringArrayVar(&r.compute, "compute", nil, `compute a value: field=CEL, such as 'description="No. " + cells["Nr"]' (repeatable)`)
-	fl.StringArrayVar(&r.find, "find", nil, "look a record up: reference:field=Header, such as owner:email=Sales mail (repeatable; all of a reference's must fit)")
+	fl.StringArrayVar(&r.compute, "compute", nil,
+		`compute a value: field=CEL, such as 'description="No. " + cells["Nr"]' (repeatable)`)
+	fl.StringArrayVar(&r.find, "find", nil, "look a record up: reference:field=Header, such as owner:email=Sales "+
+		"mail (repeatable; all of a reference's must fit)")
 	fl.StringArrayVar(&r.link, "link", nil, "let a reference point to another record of the row: field=name (repeatable)")
-	fl.StringArrayVar(&r.readAs, "read-as", nil, "how a column is read: field=day_first, month_first, year_first, dot, comma, of_hundred, of_one or either (60 or 0.6 for 60 %), first_day or last_day (of a month or a quarter), since_1900 or since_1904 (46112 as a day, as spreadsheet programs count them), lowest, middle or highest (of a range such as 11-50), ones, thousands or millions (what amounts are in), opposite or same (whether yes means no, as under Opted out), as_names (KRÜGER as Krüger; repeatable)")
-	fl.StringArrayVar(&r.means, "means", nil, "say what a word of a column means: field:word=meaning, such as country:UK=GB; nothing behind = leaves it blank (repeatable)")
+	fl.StringArrayVar(&r.readAs, "read-as", nil, "how a column is read: field=day_first, month_first, year_first, "+
+		"dot, comma, of_hundred, of_one or either (60 or 0.6 for 60 %), first_day or last_day (of a month or a quarter), "+
+		"since_1900 or since_1904 (46112 as a day, as spreadsheet programs count them), lowest, middle or highest (of "+
+		"a range such as 11-50), ones, thousands or millions (what amounts are in), opposite or same (whether yes means no, "+
+		"as under Opted out), as_names (KRÜGER as Krüger; repeatable)")
+	fl.StringArrayVar(&r.means, "means", nil, "say what a word of a column means: field:word=meaning, such as "+
+		"country:UK=GB; nothing behind = leaves it blank (repeatable)")
 	fl.BoolVar(&r.grouped, "grouped", false, "rows that are blank for the record belong to that of the row above")
-	fl.BoolVar(&r.byName, "by-name", false, "the whole name tells which record of the draft is meant, as in a link: rows of one name are for one record")
-	fl.StringArrayVar(&r.match, "match", nil, "find records by: field, A+B for both, alike=A+B+C by likeness (repeatable, tried in order); default for the type's own rules")
+	fl.BoolVar(&r.byName, "by-name", false, "the whole name tells which record of the draft is meant, as in a link: rows "+
+		"of one name are for one record")
+	fl.StringArrayVar(&r.match, "match", nil, "find records by: field, A+B for both, alike=A+B+C by likeness "+
+		"(repeatable, tried in order); default for the type's own rules")
 	fl.Float64Var(&r.takeAt, "take-at", 0, "percent of likeness from which a record is taken")
 	fl.Float64Var(&r.askAt, "ask-at", 0, "percent of likeness from which a record is asked about")
-	fl.StringArrayVar(&r.both, "both", nil, "when record and row both have a value: replace, keep, newer, or field=replace, keep, newer, add (repeatable)")
-	fl.StringArrayVar(&r.doubtful, "doubtful", nil, "when the record knows it better (a later date or stage, a mailbox at the company, a number where the row says 0), or a name seems turned: keep what is there, take the row's value, hold the row, or field=keep, take, hold (repeatable)")
-	fl.StringArrayVar(&r.unreadable, "unreadable", nil, "when a value cannot be read: hold the row, leave_out the value, or field=hold, leave_out; link=create makes records that are missing (repeatable)")
-	fl.StringArrayVar(&r.blank, "blank", nil, "when the row says nothing: leave, clear, or field=leave, clear (repeatable)")
+	fl.StringArrayVar(&r.both, "both", nil, "when record and row both have a value: replace, keep, newer, or "+
+		"field=replace, keep, newer, add (repeatable)")
+	fl.StringArrayVar(&r.doubtful, "doubtful", nil, "when the record knows it better (a later date or stage, a mailbox "+
+		"at the company, a number where the row says 0), or a name seems turned: keep what is there, take the row's value, "+
+		"hold the row, or field=keep, take, hold (repeatable)")
+	fl.StringArrayVar(&r.unreadable, "unreadable", nil, "when a value cannot be read: hold the row, leave_out the value, "+
+		"or field=hold, leave_out; link=create makes records that are missing (repeatable)")
+	fl.StringArrayVar(&r.blank, "blank", nil,
+		"when the row says nothing: leave, clear, or field=leave, clear (repeatable)")
 	fl.StringVar(&r.newerBy, "newer-by", "", "the column that tells how old a row is")
-	fl.StringVar(&r.gone, "gone", "", "children of a record that the rows speak of, such as lines of a deal, which no row names: leave or remove")
-	fl.StringVar(&r.held, "held", "", "of rows of several records, what is held where one of them has a problem: row (all of them), or record (it and those that need it)")
+	fl.StringVar(&r.gone, "gone", "", "children of a record that the rows speak of, such as lines of a deal, which "+
+		"no row names: leave or remove")
+	fl.StringVar(&r.held, "held", "", "of rows of several records, what is held where one of them has a problem: "+
+		"row (all of them), or record (it and those that need it)")
 	fl.StringVar(&r.repeats, "repeats", "", "rows that are for the same record: hold, once, first, last, merge or ask")
 	fl.BoolVar(&r.load.Whole, "whole", false, "loads by this set-up write all rows in one transaction, or none")
 	fl.Int64Var(&r.load.PauseHeld, "pause-held", 0, "loads by this set-up pause when so many rows are held")
@@ -71,12 +90,15 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 }
 
 func (r routineChange) none() bool {
-	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank, r.unreadable, r.doubtful, r.drafts, r.drop)
-	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.gone+r.held+r.from == "" && r.takeAt+r.askAt == 0 && !r.grouped && !r.byName && r.load == (mapping.LoadPolicy{})
+	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank,
+		r.unreadable, r.doubtful, r.drafts, r.drop)
+	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.gone+r.held+r.from == "" && r.takeAt+r.askAt == 0 &&
+		!r.grouped && !r.byName && r.load == (mapping.LoadPolicy{})
 }
 
 // change changes the routine of an import as the flags say.
-func (a *app) change(ctx context.Context, c *client.Conn, i client.Import, change routineChange) (client.Import, error) {
+func (a *app) change(ctx context.Context, c *client.Conn, i client.Import,
+	change routineChange) (client.Import, error) {
 	if change.from != "" {
 		var err error
 		if i, err = a.takeDocument(ctx, c, i, change.from); err != nil {
@@ -89,7 +111,8 @@ func (a *app) change(ctx context.Context, c *client.Conn, i client.Import, chang
 			name, typeName = "", s
 		}
 		on := &client.AddDraftParams{IfMatch: client.MadeOn(i.RoutineVersion)}
-		r, err := c.AddDraftWithResponse(ctx, c.Workspace, i.Id, on, client.AddDraftJSONRequestBody{Name: name, Type: typeName})
+		r, err := c.AddDraftWithResponse(ctx, c.Workspace, i.Id, on, client.AddDraftJSONRequestBody{Name: name,
+			Type: typeName})
 		if err != nil {
 			return i, err
 		}
@@ -110,7 +133,8 @@ func (a *app) change(ctx context.Context, c *client.Conn, i client.Import, chang
 func (a *app) takeDocument(ctx context.Context, c *client.Conn, i client.Import, file string) (client.Import, error) {
 	document, err := os.ReadFile(file)
 	if err != nil {
-		return i, fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+err.Error()).At(fault.Place{File: file})
+		return i, fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+
+			err.Error()).At(fault.Place{File: file})
 	}
 	r, err := mapping.ReadRoutine(document)
 	if err != nil {
@@ -133,7 +157,8 @@ func (a *app) takeDocument(ctx context.Context, c *client.Conn, i client.Import,
 	}
 	kept, ok := r.Fitted(headers)
 	if !ok {
-		return i, fault.New(fault.Invalid, "routine_does_not_fit", "the source has none of the columns that the routine takes").At(fault.Place{File: file}).
+		return i, fault.New(fault.Invalid, "routine_does_not_fit",
+			"the source has none of the columns that the routine takes").At(fault.Place{File: file}).
 			Mended("Columns of the routine: " + fault.Cut(strings.Join(r.Columns(), ", "), 300) + ".")
 	}
 	return a.setRoutine(ctx, c, i, kept)
@@ -259,7 +284,8 @@ func (c routineChange) place(r *mapping.Routine, types []catalog.RecordType) err
 			}
 		}
 		for other, o := range d.Fields {
-			if slices.Equal(o.From, []string{header}) && !slices.ContainsFunc(parts, func(p mapping.FieldPart) bool { return p.Field == other }) {
+			if slices.Equal(o.From, []string{header}) &&
+				!slices.ContainsFunc(parts, func(p mapping.FieldPart) bool { return p.Field == other }) {
 				delete(d.Fields, other)
 			}
 		}
@@ -413,16 +439,20 @@ func (c routineChange) applyPolicies(d *mapping.Draft, t catalog.RecordType) err
 		}
 		return nil
 	}
-	if err := set(c.both, func(v string) { d.Both = mapping.Both(v) }, func(o *mapping.Origin, v string) { o.Both = mapping.Both(v) }); err != nil {
+	if err := set(c.both, func(v string) { d.Both = mapping.Both(v) },
+		func(o *mapping.Origin, v string) { o.Both = mapping.Both(v) }); err != nil {
 		return err
 	}
-	err := set(c.unreadable, func(v string) { d.Unreadable = mapping.Unreadable(v) }, func(o *mapping.Origin, v string) { o.Unreadable = mapping.Unreadable(v) })
+	err := set(c.unreadable, func(v string) { d.Unreadable = mapping.Unreadable(v) },
+		func(o *mapping.Origin, v string) { o.Unreadable = mapping.Unreadable(v) })
 	if err != nil {
 		return err
 	}
-	err = set(c.doubtful, func(v string) { d.Doubtful = mapping.Doubtful(v) }, func(o *mapping.Origin, v string) { o.Doubtful = mapping.Doubtful(v) })
+	err = set(c.doubtful, func(v string) { d.Doubtful = mapping.Doubtful(v) },
+		func(o *mapping.Origin, v string) { o.Doubtful = mapping.Doubtful(v) })
 	if err != nil {
 		return err
 	}
-	return set(c.blank, func(v string) { d.Blank = mapping.Blank(v) }, func(o *mapping.Origin, v string) { o.Blank = mapping.Blank(v) })
+	return set(c.blank, func(v string) { d.Blank = mapping.Blank(v) },
+		func(o *mapping.Origin, v string) { o.Blank = mapping.Blank(v) })
 }

@@ -134,10 +134,16 @@ Start a service with "uchi serve" (or "uchi demo" for a first look), sign in onc
 	flags.StringVarP(&a.workspace, "workspace", "w", envOr("UCHI_WORKSPACE", "main"), "workspace (also UCHI_WORKSPACE)")
 	flags.BoolVar(&a.asJSON, "json", false, "print JSON, for scripts")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
-	root.AddGroup(&cobra.Group{ID: "load", Title: "Loading:"}, &cobra.Group{ID: "look", Title: "Looking:"}, &cobra.Group{ID: "service", Title: "The service:"})
-	root.AddCommand(a.importCmd(), a.bundleCmd(), a.bundlesCmd(), a.importsCmd(), a.mappingCmd(), a.valuesCmd(), a.routineCmd(), a.checkCmd(), a.loadCmd(), a.undoCmd(), a.mendCmd(), a.rowsCmd(), a.questionsCmd(), a.answerCmd(), a.answersCmd(), a.tryCmd(), a.weightsCmd(), a.readCmd(), a.settingsCmd(),
-		a.recordsCmd(), a.viewsCmd(), a.exportCmd(), a.exportsCmd(), a.starterCmd(), a.typesCmd(), a.fieldsCmd(), a.rulesCmd(), a.workspacesCmd(),
-		a.serveCmd(), a.demoCmd(), a.loginCmd(), a.tokensCmd(), a.sessionsCmd(), a.passkeysCmd(), a.peopleCmd(), a.logCmd(), a.feedsCmd(), a.noticesCmd(), a.hooksCmd(), a.rehearseCmd(), a.askCmd(), a.approveCmd(), a.approvalCmd(), a.keyCmd())
+	root.AddGroup(&cobra.Group{ID: "load", Title: "Loading:"}, &cobra.Group{ID: "look", Title: "Looking:"},
+		&cobra.Group{ID: "service", Title: "The service:"})
+	root.AddCommand(a.importCmd(), a.bundleCmd(), a.bundlesCmd(), a.importsCmd(), a.mappingCmd(), a.valuesCmd(),
+		a.routineCmd(), a.checkCmd(), a.loadCmd(), a.undoCmd(), a.mendCmd(), a.rowsCmd(), a.questionsCmd(), a.answerCmd(),
+		a.answersCmd(), a.tryCmd(), a.weightsCmd(), a.readCmd(), a.settingsCmd(),
+		a.recordsCmd(), a.viewsCmd(), a.exportCmd(), a.exportsCmd(), a.starterCmd(), a.typesCmd(), a.fieldsCmd(),
+		a.rulesCmd(), a.workspacesCmd(),
+		a.serveCmd(), a.demoCmd(), a.loginCmd(), a.tokensCmd(), a.sessionsCmd(), a.passkeysCmd(), a.peopleCmd(),
+		a.logCmd(), a.feedsCmd(), a.noticesCmd(), a.hooksCmd(), a.rehearseCmd(), a.askCmd(), a.approveCmd(),
+		a.approvalCmd(), a.keyCmd())
 	return root
 }
 
@@ -189,7 +195,8 @@ func (a *app) connect() (*client.Conn, error) {
 }
 
 // on makes a command's action of one that talks to the service.
-func (a *app) on(f func(ctx context.Context, c *client.Conn, args []string) error) func(*cobra.Command, []string) error {
+func (a *app) on(f func(ctx context.Context, c *client.Conn, args []string) error) func(*cobra.Command,
+	[]string) error {
 	return func(cmd *cobra.Command, args []string) error {
 		c, err := a.connect()
 		if err != nil {

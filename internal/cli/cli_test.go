@@ -15,7 +15,9 @@ import (
 
 func TestRoutineChange(t *testing.T) {
 	base := func() mapping.Routine {
-		return mapping.Routine{May: mapping.CreateOrUpdate, Drafts: []mapping.Draft{{Type: "contact", Fields: map[string]mapping.Origin{"email": {From: []string{"Mail"}}, "phone": {From: []string{"Tel"}}}}}}
+		return mapping.Routine{May: mapping.CreateOrUpdate,
+			Drafts: []mapping.Draft{{Type: "contact", Fields: map[string]mapping.Origin{"email": {From: []string{"Mail"}},
+				"phone": {From: []string{"Tel"}}}}}}
 	}
 	for _, c := range []struct {
 		change routineChange
@@ -42,16 +44,20 @@ func TestRoutineChange(t *testing.T) {
 		t.Errorf("two columns: %v", got)
 	}
 	people := []catalog.RecordType{{Name: "contact", Label: "Contact", Fields: []catalog.Field{
-		{Name: "given_name", Likeness: catalog.AsGivenName}, {Name: "family_name", Likeness: catalog.AsFamilyName}, {Name: "email"}, {Name: "phone"},
+		{Name: "given_name", Likeness: catalog.AsGivenName}, {Name: "family_name", Likeness: catalog.AsFamilyName},
+		{Name: "email"}, {Name: "phone"},
 	}}}
 	r, err := routineChange{maps: []string{"family_name+given_name=Tel"}}.apply(base(), people)
-	if f := r.Drafts[0].Fields; err != nil || f["family_name"].Take != mapping.TakeFamilyFirst || f["given_name"].Take != mapping.TakeGivenLast || len(f) != 3 {
+	if f := r.Drafts[0].Fields; err != nil || f["family_name"].Take != mapping.TakeFamilyFirst ||
+		f["given_name"].Take != mapping.TakeGivenLast || len(f) != 3 {
 		t.Errorf("a column parted: %+v, %v", f, err)
 	}
-	if _, err := (routineChange{maps: []string{"email+phone=Tel"}}).apply(base(), people); err == nil || !strings.Contains(err.Error(), "given_name+family_name") {
+	if _, err := (routineChange{maps: []string{"email+phone=Tel"}}).apply(base(), people); err == nil ||
+		!strings.Contains(err.Error(), "given_name+family_name") {
 		t.Errorf("a column that cannot be parted: %v", err)
 	}
-	for _, bad := range []routineChange{{maps: []string{"email"}}, {fixed: []string{"country"}}, {fixed: []string{"country="}}, {compute: []string{"x"}}} {
+	for _, bad := range []routineChange{{maps: []string{"email"}}, {fixed: []string{"country"}},
+		{fixed: []string{"country="}}, {compute: []string{"x"}}} {
 		if _, err := bad.apply(base(), []catalog.RecordType{{Name: "contact"}}); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
@@ -126,22 +132,31 @@ func TestColourOnlyOnATerminal(t *testing.T) {
 
 // Flags for rules and policies, for all fields and for one.
 func TestPolicyFlags(t *testing.T) {
-	kind := catalog.RecordType{Name: "contact", Match: []catalog.MatchRule{{Fields: []string{"source_ref"}}, {Alike: []string{"email"}}}}
+	kind := catalog.RecordType{Name: "contact", Match: []catalog.MatchRule{{Fields: []string{"source_ref"}},
+		{Alike: []string{"email"}}}}
 	base := func() mapping.Routine {
-		return mapping.Routine{May: mapping.CreateOrUpdate, Drafts: []mapping.Draft{{Type: "contact", Fields: map[string]mapping.Origin{"email": {From: []string{"Mail"}}, "phone": {From: []string{"Tel"}}}}}}
+		return mapping.Routine{May: mapping.CreateOrUpdate,
+			Drafts: []mapping.Draft{{Type: "contact", Fields: map[string]mapping.Origin{"email": {From: []string{"Mail"}},
+				"phone": {From: []string{"Tel"}}}}}}
 	}
-	r, err := routineChange{match: []string{"source_ref", "email+family_name", "alike=given_name+email"}, takeAt: 97, askAt: 50, both: []string{"keep", "phone=replace"}, blank: []string{"phone=clear"}, newerBy: "Seen", repeats: "merge"}.apply(base(), []catalog.RecordType{kind})
+	r, err := routineChange{match: []string{"source_ref", "email+family_name", "alike=given_name+email"}, takeAt: 97,
+		askAt: 50, both: []string{"keep", "phone=replace"}, blank: []string{"phone=clear"}, newerBy: "Seen",
+		repeats: "merge"}.apply(base(), []catalog.RecordType{kind})
 	if err != nil {
 		t.Fatal(err)
 	}
 	d := r.Drafts[0]
-	if len(d.Match) != 3 || !slices.Equal(d.Match[1].Fields, []string{"email", "family_name"}) || !slices.Equal(d.Match[2].Alike, []string{"given_name", "email"}) || d.Match[2].TakeAt != 97 || d.Match[2].AskAt != 50 || d.Match[0].TakeAt != 0 {
+	if len(d.Match) != 3 || !slices.Equal(d.Match[1].Fields, []string{"email", "family_name"}) ||
+		!slices.Equal(d.Match[2].Alike, []string{"given_name", "email"}) || d.Match[2].TakeAt != 97 ||
+		d.Match[2].AskAt != 50 || d.Match[0].TakeAt != 0 {
 		t.Errorf("rules %+v", d.Match)
 	}
-	if d.Both != mapping.Keep || d.Fields["phone"].Both != mapping.Replace || d.Fields["phone"].Blank != mapping.Clear || d.NewerBy != "Seen" || d.Repeats != mapping.MergeRows {
+	if d.Both != mapping.Keep || d.Fields["phone"].Both != mapping.Replace ||
+		d.Fields["phone"].Blank != mapping.Clear || d.NewerBy != "Seen" || d.Repeats != mapping.MergeRows {
 		t.Errorf("policies %+v", d)
 	}
-	if words := strings.Join(policyWords(d), "; "); !strings.Contains(words, "phone, when the row is blank: clear") || !strings.Contains(words, "rows for the same record: merge") {
+	if words := strings.Join(policyWords(d), "; "); !strings.Contains(words, "phone, when the row is blank: clear") ||
+		!strings.Contains(words, "rows for the same record: merge") {
 		t.Error(words)
 	}
 	r, err = routineChange{takeAt: 90}.apply(base(), []catalog.RecordType{kind})
@@ -149,7 +164,8 @@ func TestPolicyFlags(t *testing.T) {
 		t.Errorf("a bound of the usual rules: %+v, %v", r.Drafts[0].Match, err)
 	}
 	r.Drafts[0].Match = nil
-	if r, _ = (routineChange{match: []string{"default"}}).apply(r, []catalog.RecordType{kind}); len(r.Drafts[0].Match) != 0 {
+	if r, _ = (routineChange{match: []string{"default"}}).apply(r,
+		[]catalog.RecordType{kind}); len(r.Drafts[0].Match) != 0 {
 		t.Errorf("the usual rules: %+v", r.Drafts[0].Match)
 	}
 	if _, err := (routineChange{both: []string{"fax=keep"}}).apply(base(), []catalog.RecordType{kind}); err == nil {

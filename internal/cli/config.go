@@ -39,7 +39,8 @@ func configured(cmd *cobra.Command) error {
 	}
 	for _, name := range slices.Sorted(maps.Keys(said)) {
 		if f := own.Lookup(name); f == nil || name == configFlag || name == "help" {
-			return fault.New(fault.Invalid, "unknown_setting", "there is no such setting").At(fault.Place{File: path, Row: int64(said[name].Line)}).With(name).
+			return fault.New(fault.Invalid, "unknown_setting", "there is no such setting").At(fault.Place{File: path,
+				Row: int64(said[name].Line)}).With(name).
 				Mended("Settings have the names of the flags: see uchi serve --help.")
 		}
 	}
@@ -68,7 +69,8 @@ func configured(cmd *cobra.Command) error {
 }
 
 func badSetting(err error, at fault.Place, text string) error {
-	return fault.New(fault.Invalid, "bad_setting", err.Error()).At(at).With(text).Mended("See uchi serve --help for what it may be.")
+	return fault.New(fault.Invalid, "bad_setting",
+		err.Error()).At(at).With(text).Mended("See uchi serve --help for what it may be.")
 }
 
 // readConfig reads a file of settings; no path is no setting.
@@ -78,11 +80,13 @@ func readConfig(path string) (map[string]yaml.Node, error) {
 	}
 	text, err := os.ReadFile(path)
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "no_settings", "the file of settings cannot be read: "+errors.Unwrap(err).Error()).With(path).Mended("Name another with --config.")
+		return nil, fault.New(fault.Invalid, "no_settings", "the file of settings cannot be read: "+
+			errors.Unwrap(err).Error()).With(path).Mended("Name another with --config.")
 	}
 	var said map[string]yaml.Node
 	if err := yaml.Unmarshal(text, &said); err != nil {
-		return nil, fault.New(fault.Invalid, "bad_settings", "the file of settings is no YAML mapping: "+err.Error()).At(fault.Place{File: path}).
+		return nil, fault.New(fault.Invalid, "bad_settings", "the file of settings is no YAML mapping: "+
+			err.Error()).At(fault.Place{File: path}).
 			Mended("Write a line for each setting, such as listen: 0.0.0.0:8844.")
 	}
 	return said, nil

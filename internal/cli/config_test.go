@@ -53,8 +53,9 @@ oidc-roles:
 		t.Fatal(err)
 	}
 	for name, want := range map[string]string{
-		"listen": "0.0.0.0:1", "process": "from the environment", "workers": "3", "behind-tls": "true", "feed-folder": "[/srv/a,/srv/b]",
-		"oidc-roles": "[crm-admins=administrator,sales=operator]", "max-source": "4096",
+		"listen": "0.0.0.0:1", "process": "from the environment", "workers": "3", "behind-tls": "true",
+		"feed-folder": "[/srv/a,/srv/b]",
+		"oidc-roles":  "[crm-admins=administrator,sales=operator]", "max-source": "4096",
 	} {
 		got := cmd.Flags().Lookup(name).Value.String()
 		if name == "oidc-roles" { // in any order
@@ -70,7 +71,8 @@ oidc-roles:
 
 func TestBadConfiguration(t *testing.T) {
 	for text, want := range map[string]string{
-		"listen: 0.0.0.0:1\nport: 8844\n": "unknown_setting 2", "workers: many\n": "bad_setting 1", "- listen\n": "bad_settings 0", "config: other.yaml\n": "unknown_setting 1",
+		"listen: 0.0.0.0:1\nport: 8844\n": "unknown_setting 2", "workers: many\n": "bad_setting 1",
+		"- listen\n": "bad_settings 0", "config: other.yaml\n": "unknown_setting 1",
 	} {
 		err := configured(started(t, "--config", configFile(t, text)))
 		f, ok := fault.From(err)

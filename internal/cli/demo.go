@@ -26,7 +26,8 @@ func (a *app) demoCmd() *cobra.Command {
 	var f serveFlags
 	var files string
 	cmd := &cobra.Command{
-		Use: "demo", GroupID: "service", Args: args(cobra.NoArgs), Short: "Run the service with made-up data, for a first look",
+		Use: "demo", GroupID: "service", Args: args(cobra.NoArgs),
+		Short: "Run the service with made-up data, for a first look",
 		Long: `Runs the service with a private PostgreSQL and the records of Lanternquay, a made-up maker of
 shore-power pedestals, and signs the command line in. At the first start it leaves one import
 loaded, two checked with held rows and questions, and one open, and a feed that has fetched two files from a stand-in
@@ -60,7 +61,8 @@ of a host outside: it has loaded one, and the other waits for a person.`,
 
 // What the demo loads, in the order in which the records refer to each other.
 var demoRecords = []struct{ file, into string }{
-	{"staff.csv", "staff"}, {"existing/accounts.csv", "account"}, {"existing/contacts.csv", "contact"}, {"existing/opportunities.csv", "opportunity"},
+	{"staff.csv", "staff"}, {"existing/accounts.csv", "account"}, {"existing/contacts.csv", "contact"},
+	{"existing/opportunities.csv", "opportunity"},
 }
 
 // fillDemo loads the demo's records the way a user would, once.
@@ -90,7 +92,8 @@ func (a *app) fillDemo(ctx context.Context, server, files string, host *client.F
 			}
 		}
 	}
-	fmt.Fprintf(a.errs, "\n  The console:  %s\n  Sign in with: %s\n  Password:     %s\n\n  The command line is signed in: try bin/uchi imports\n  Ctrl-C ends it all.\n\n", server, demoAdmin, demoPassword)
+	fmt.Fprintf(a.errs, "\n  The console:  %s\n  Sign in with: %s\n  Password:     %s\n\n  The command line is signed "+
+		"in: try bin/uchi imports\n  Ctrl-C ends it all.\n\n", server, demoAdmin, demoPassword)
 	return nil
 }
 
@@ -104,7 +107,8 @@ func (a *app) loadDemo(ctx context.Context, c *client.Conn, files string) error 
 		}
 	}
 	if err := quiet.saveView(ctx, c, "account", "Norwegian customers", look{
-		filter: `country == "NO" && status == "customer"`, columns: []string{"name", "owner", "locality", "employees", "email"}, sort: []string{"-employees"},
+		filter: `country == "NO" && status == "customer"`, columns: []string{"name", "owner", "locality", "employees",
+			"email"}, sort: []string{"-employees"},
 	}, true); err != nil {
 		return err
 	}
@@ -112,7 +116,8 @@ func (a *app) loadDemo(ctx context.Context, c *client.Conn, files string) error 
 		return err
 	}
 	fmt.Fprintln(a.errs, "  opening brightmooring-accounts.csv")
-	i, err := quiet.upload(ctx, c, filepath.Join(files, "brightmooring-accounts.csv"), client.UploadParams{Into: "account"})
+	i, err := quiet.upload(ctx, c, filepath.Join(files, "brightmooring-accounts.csv"),
+		client.UploadParams{Into: "account"})
 	if err != nil {
 		return err
 	}
@@ -135,7 +140,8 @@ func (a *app) checkAgainDemo(ctx context.Context, c *client.Conn) error {
 			return err
 		}
 		i := *r.JSON200
-		if slices.ContainsFunc(i.Acts, func(act client.Act) bool { return act.Act == client.ActActLoad && act.Code == "written_since_check" }) {
+		if slices.ContainsFunc(i.Acts,
+			func(act client.Act) bool { return act.Act == client.ActActLoad && act.Code == "written_since_check" }) {
 			if _, err := quiet.check(ctx, c, i.Id); err != nil {
 				return err
 			}
@@ -153,7 +159,8 @@ type demoCheck struct {
 var demoChecks = []demoCheck{
 	{"boat-show-leads.csv", importFlags{into: "lead", reading: sheet.Reading{DateOrder: "day_first"}}},
 	{"fair-visitors.csv", importFlags{into: "contact"}},
-	{"quay-enquiries.csv", importFlags{into: "contact", change: routineChange{drafts: []string{"account", "opportunity"}}}},
+	{"quay-enquiries.csv", importFlags{into: "contact",
+		change: routineChange{drafts: []string{"account", "opportunity"}}}},
 	{"deal-lines.csv", importFlags{into: "opportunity", change: routineChange{drafts: []string{"line"}}}},
 }
 
@@ -189,7 +196,8 @@ func (a *app) startMail(ctx context.Context, f *serveFlags) (page string, err er
 	server := &http.Server{Handler: m, ReadHeaderTimeout: 10 * time.Second}
 	go server.Serve(l[1])                             //nolint:errcheck // ends with the demo
 	context.AfterFunc(ctx, func() { server.Close() }) //nolint:errcheck // it ends
-	f.mail, f.mailFrom, f.mailRows = "smtp://"+l[0].Addr().String(), "Uchi at Lanternquay <uchi@lanternquay.example>", defaultMailRows
+	f.mail, f.mailFrom, f.mailRows = "smtp://"+l[0].Addr().String(), "Uchi at Lanternquay <uchi@lanternquay.example>",
+		defaultMailRows
 	return "http://" + l[1].Addr().String(), nil
 }
 
@@ -212,7 +220,8 @@ func (a *app) startIssuer(ctx context.Context, f *serveFlags) error {
 	go server.Serve(l)                                //nolint:errcheck // ends with the demo
 	context.AfterFunc(ctx, func() { server.Close() }) //nolint:errcheck // it ends
 	os.Setenv("UCHI_OIDC_SECRET", secret)             //nolint:errcheck // the name is a constant
-	f.issuer, f.oidcClient, f.oidcLabel, f.oidcRoles = issuer.URL, "uchi", "Lanternquay", map[string]string{"data": "administrator", "sales": "operator"}
+	f.issuer, f.oidcClient, f.oidcLabel, f.oidcRoles = issuer.URL, "uchi", "Lanternquay",
+		map[string]string{"data": "administrator", "sales": "operator"}
 	return nil
 }
 
@@ -271,7 +280,8 @@ func (a *app) startHost(ctx context.Context, dir, address, files string) (*clien
 	go standin.SFTP{
 		Dir: out, User: demoUser, Password: demoHostWord, HostKey: ed25519.NewKeyFromSeed(key),
 	}.Serve(ctx, l) //nolint:errcheck // ends with the demo
-	return &client.FeedPlace{Kind: "sftp", Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, User: demoUser, Folder: "/out"}, nil
+	return &client.FeedPlace{Kind: "sftp", Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, User: demoUser,
+		Folder: "/out"}, nil
 }
 
 // feedDemo sets a feed up and has it look.
@@ -282,12 +292,14 @@ func (a *app) feedDemo(ctx context.Context, c *client.Conn, files string, host c
 		return err
 	}
 	defer doc.Close() //nolint:errcheck // only read from
-	if _, err := c.SaveRoutineDocumentWithBodyWithResponse(ctx, "main", demoFeed, &client.SaveRoutineDocumentParams{}, "application/json", doc); err != nil {
+	if _, err := c.SaveRoutineDocumentWithBodyWithResponse(ctx, "main", demoFeed, &client.SaveRoutineDocumentParams{},
+		"application/json", doc); err != nil {
 		return err
 	}
 	word := demoHostWord
 	set := client.FeedSetting{Secret: &word, SetUp: client.FeedSetUp{
-		Routine: demoFeed, Place: host, Files: "customer-changes-*.csv", Still: 1, After: "move", Cron: "0 6 * * 1-5", Zone: "Europe/Oslo",
+		Routine: demoFeed, Place: host, Files: "customer-changes-*.csv", Still: 1, After: "move", Cron: "0 6 * * 1-5",
+		Zone:   "Europe/Oslo",
 		Bounds: client.FeedBounds{Held: "5 %", New: "0", Deleted: "0", Touched: "25 %", Size: "50 %", OtherColumns: true},
 	}}
 	if _, err := c.SetFeedWithResponse(ctx, "main", demoFeed, nil, set); err != nil {

@@ -23,17 +23,21 @@ func (a *app) exportCmd() *cobra.Command {
 go to their fields by themselves when it is imported again: only what was changed in the sheet is an update,
 what others have changed meanwhile stays, and what both have changed is held. Rows and columns that were
 taken away are not touched; a row without an id is looked up like any other.`,
-		Example: "  uchi export contact > contacts.csv\n  uchi export account --filter 'country == \"NO\"' --columns name,status,owner -o accounts.xlsx\n  uchi export contact --view \"Skippers\" --format csv --delimiter semicolon > skippers.csv\n  uchi import accounts.xlsx --into account",
+		Example: "  uchi export contact > contacts.csv\n  uchi export account --filter 'country == \"NO\"' --columns " +
+			"name,status,owner -o accounts.xlsx\n  uchi export contact --view \"Skippers\" --format csv --delimiter semicolon " +
+			"> skippers.csv\n  uchi import accounts.xlsx --into account",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			v, err := a.viewOf(ctx, c, list[0], l.view)
 			if err != nil {
 				return err
 			}
 			p.View, p.Filter, p.Columns, p.Sort, p.Text, p.Import = v.Id, l.filter, l.columns, l.sort, l.text, l.madeBy
-			p.Delimiter, p.Encoding = client.ExportRecordsParamsDelimiter(delimiter), client.ExportRecordsParamsEncoding(encoding)
+			p.Delimiter, p.Encoding = client.ExportRecordsParamsDelimiter(delimiter),
+				client.ExportRecordsParamsEncoding(encoding)
 			if format == "" {
 				format = "csv"
-				if ext := strings.TrimPrefix(filepath.Ext(out), "."); slices.Contains([]string{"csv", "jsonl", "xlsx", "ods"}, ext) {
+				if ext := strings.TrimPrefix(filepath.Ext(out), "."); slices.Contains([]string{"csv", "jsonl", "xlsx", "ods"},
+					ext) {
 					format = ext
 				}
 			}

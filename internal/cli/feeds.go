@@ -22,8 +22,10 @@ import (
 
 func (a *app) feedsCmd() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "feeds [NAME]", GroupID: "load", Args: args(cobra.MaximumNArgs(1)), Short: "List what runs by itself, or show one feed with its files and looks",
-		Example: "  uchi feeds\n  uchi feeds \"marinas weekly\"\n  uchi feeds set \"marinas weekly\" --routine marinas --sftp uchi@files.example:22/out --files 'marinas-*.csv' --cron '30 6 * * 1-5' --zone Europe/Oslo --bound held=5%",
+		Use: "feeds [NAME]", GroupID: "load", Args: args(cobra.MaximumNArgs(1)),
+		Short: "List what runs by itself, or show one feed with its files and looks",
+		Example: "  uchi feeds\n  uchi feeds \"marinas weekly\"\n  uchi feeds set \"marinas weekly\" --routine marinas " +
+			"--sftp uchi@files.example:22/out --files 'marinas-*.csv' --cron '30 6 * * 1-5' --zone Europe/Oslo --bound held=5%",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			if len(list) == 1 {
 				r, err := c.GetFeedWithResponse(ctx, c.Workspace, list[0])
@@ -65,7 +67,8 @@ func (a *app) feedsCmd() *cobra.Command {
 			}),
 		},
 		&cobra.Command{
-			Use: "trust NAME", Args: args(cobra.ExactArgs(1)), Short: "Let the SFTP host show another key from now on (administrators)",
+			Use: "trust NAME", Args: args(cobra.ExactArgs(1)),
+			Short: "Let the SFTP host show another key from now on (administrators)",
 			RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 				_, err := c.SetFeedWithResponse(ctx, c.Workspace, list[0], nil, client.FeedSetting{Trust: true})
 				return err
@@ -169,7 +172,8 @@ func (a *app) showFeed(f client.Feed) error {
 			if x.Import > 0 {
 				id = strconv.FormatInt(x.Import, 10)
 			}
-			tab.AppendRow([]any{x.Name, dayAndTime(x.TakenAt), strings.ReplaceAll(x.State, "_", " "), id, number(x.Rows), strings.Join(why, "\n")})
+			tab.AppendRow([]any{x.Name, dayAndTime(x.TakenAt), strings.ReplaceAll(x.State, "_", " "), id, number(x.Rows),
+				strings.Join(why, "\n")})
 		}
 		tab.Render()
 	}
@@ -197,7 +201,8 @@ func (a *app) showFeed(f client.Feed) error {
 
 func boundWords(b client.FeedBounds) string {
 	var list []string
-	for _, x := range [][2]string{{"held", b.Held}, {"new", b.New}, {"changed", b.Changed}, {"deleted", b.Deleted}, {"touched", b.Touched}, {"size", b.Size}} {
+	for _, x := range [][2]string{{"held", b.Held}, {"new", b.New}, {"changed", b.Changed}, {"deleted", b.Deleted},
+		{"touched", b.Touched}, {"size", b.Size}} {
 		if x[1] != "" {
 			list = append(list, x[0]+" at most "+x[1])
 		}
@@ -220,7 +225,8 @@ func (a *app) setFeedCmd() *cobra.Command {
 	var bounds, then []string
 	var sent bool
 	cmd := &cobra.Command{
-		Use: "set NAME", Args: args(cobra.ExactArgs(1)), Short: "Make a feed or set it up anew; it acts for you (administrators)",
+		Use: "set NAME", Args: args(cobra.ExactArgs(1)),
+		Short: "Make a feed or set it up anew; it acts for you (administrators)",
 		Long: `Makes a feed: a place where files come from, the routine by which they are set up, when it looks, and the bounds within
 which they are loaded without a person. What is not said stays as it is.
 
@@ -229,7 +235,11 @@ that may be changed or deleted) or size (by how much the rows may be more or few
 limits nothing. without_some, any_values and other_columns are yes or no. Without any the careful ones hold.
 
 The password or private key is read from a file, or - for standard input; it is kept encrypted and never shown.`,
-		Example: "  uchi feeds set marinas --routine marinas --folder /srv/uchi/in --files 'marinas-*.csv' --cron '*/10 * * * *'\n  uchi feeds set marinas --sftp uchi@files.example/out --secret-file key.pem --after move\n  uchi feeds set takeover --routine accounts --files 'accounts-*.csv' --then 'contacts-*.csv=contacts' --set --folder /srv/uchi/in --cron '0 6 * * *'\n  uchi feeds set marinas --bound held=20 --bound touched=10% --bound any_values=yes",
+		Example: "  uchi feeds set marinas --routine marinas --folder /srv/uchi/in --files 'marinas-*.csv' --cron '*/10 * * " +
+			"* *'\n  uchi feeds set marinas --sftp uchi@files.example/out --secret-file key.pem --after move\n" +
+			"  uchi feeds set takeover --routine accounts --files 'accounts-*.csv' --then 'contacts-*.csv=contacts' --set " +
+			"--folder /srv/uchi/in --cron '0 6 * * *'\n" +
+			"  uchi feeds set marinas --bound held=20 --bound touched=10% --bound any_values=yes",
 	}
 	cmd.RunE = a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 		var set client.FeedSetting
@@ -274,11 +284,13 @@ The password or private key is read from a file, or - for standard input; it is 
 	fl.StringVar(&address, "url", "", "the file comes from this address")
 	fl.BoolVar(&sent, "sent", false, "other programs send the files: uchi feeds send")
 	fl.StringVar(&f.Files, "files", "", "the pattern of their names, with * and ?")
-	fl.StringArrayVar(&then, "then", nil, "further files, loaded behind these, with their routine: contacts-*.csv=weekly contacts (repeatable)")
+	fl.StringArrayVar(&then, "then", nil, "further files, loaded behind these, with their routine: contacts-*.csv=weekly "+
+		"contacts (repeatable)")
 	fl.BoolVar(&f.Set, "set", false, "the files are a set: they are taken in their order when one of each is there")
 	fl.BoolVar(&f.Newest, "newest", false, "only the newest of those that are new")
 	fl.IntVar(&f.Still, "still", 0, "for how many seconds a file must not have grown (5 when left out)")
-	fl.StringVar(&f.Mark, "mark", "", "behind the name of a file: the name of one that says that it is whole, such as .done")
+	fl.StringVar(&f.Mark, "mark", "",
+		"behind the name of a file: the name of one that says that it is whole, such as .done")
 	fl.StringVar(&after, "after", "", "what is done with a file that was loaded: leave or move")
 	fl.StringVar(&f.MoveTo, "move-to", "", "the folder beside it into which it is moved (loaded when left out)")
 	fl.StringVar(&f.Cron, "cron", "", "when it looks: minute, hour, day of month, month, day of week")
@@ -308,8 +320,11 @@ func merged(cmd *cobra.Command, f *client.FeedSetUp, was client.FeedSetUp) {
 	now := *f
 	*f = was
 	for flag, set := range map[string]func(){
-		"routine": func() { f.Routine = now.Routine }, "files": func() { f.Files = now.Files }, "newest": func() { f.Newest = now.Newest }, "set": func() { f.Set = now.Set }, "still": func() { f.Still = now.Still },
-		"mark": func() { f.Mark = now.Mark }, "move-to": func() { f.MoveTo = now.MoveTo }, "cron": func() { f.Cron = now.Cron }, "zone": func() { f.Zone = now.Zone },
+		"routine": func() { f.Routine = now.Routine }, "files": func() { f.Files = now.Files },
+		"newest": func() { f.Newest = now.Newest }, "set": func() { f.Set = now.Set },
+		"still": func() { f.Still = now.Still },
+		"mark":  func() { f.Mark = now.Mark }, "move-to": func() { f.MoveTo = now.MoveTo },
+		"cron": func() { f.Cron = now.Cron }, "zone": func() { f.Zone = now.Zone },
 	} {
 		if said(flag) {
 			set()
@@ -344,8 +359,10 @@ func placeOf(p *client.FeedPlace, folder, sftp, address string, sent bool) error
 }
 
 func setBounds(b *client.FeedBounds, list []string) error {
-	limits := map[string]*string{"held": &b.Held, "new": &b.New, "changed": &b.Changed, "deleted": &b.Deleted, "touched": &b.Touched, "size": &b.Size}
-	allows := map[string]*bool{"without_some": &b.WithoutSome, "any_values": &b.AnyValues, "other_columns": &b.OtherColumns}
+	limits := map[string]*string{"held": &b.Held, "new": &b.New, "changed": &b.Changed, "deleted": &b.Deleted,
+		"touched": &b.Touched, "size": &b.Size}
+	allows := map[string]*bool{"without_some": &b.WithoutSome, "any_values": &b.AnyValues,
+		"other_columns": &b.OtherColumns}
 	for _, s := range list {
 		name, value, _ := strings.Cut(s, "=")
 		switch {
@@ -354,7 +371,8 @@ func setBounds(b *client.FeedBounds, list []string) error {
 		case allows[name] != nil && (value == "yes" || value == "no"):
 			*allows[name] = value == "yes"
 		default:
-			return usageError{fmt.Errorf("%q is no bound; they are held, new, changed, deleted, touched, size, and with yes or no without_some, any_values, other_columns", s)}
+			return usageError{fmt.Errorf("%q is no bound; they are held, new, changed, deleted, touched, size, and with yes or "+
+				"no without_some, any_values, other_columns", s)}
 		}
 	}
 	return nil
@@ -402,7 +420,8 @@ func (a *app) runFeedCmd() *cobra.Command {
 }
 
 // followFeed waits until a feed has looked since, and its file has come to rest.
-func (a *app) followFeed(ctx context.Context, c *client.Conn, before client.Feed, wait time.Duration) (client.Feed, error) {
+func (a *app) followFeed(ctx context.Context, c *client.Conn, before client.Feed,
+	wait time.Duration) (client.Feed, error) {
 	ctx, cancel := context.WithTimeout(ctx, wait)
 	defer cancel()
 	for {
@@ -426,7 +445,8 @@ func (a *app) followFeed(ctx context.Context, c *client.Conn, before client.Feed
 
 func (a *app) tellOfFeedCmd() *cobra.Command {
 	return &cobra.Command{
-		Use: "tell NAME KIND...", Args: args(cobra.MinimumNArgs(2)), Short: "Say of what I want to be told of a feed: waits, failed, ended, none or usual",
+		Use: "tell NAME KIND...", Args: args(cobra.MinimumNArgs(2)), Short: "Say of what I want to be told of a feed: " +
+			"waits, failed, ended, none or usual",
 		Long: `Says of what you want to be told of a feed, in the console and by mail: that a file waits for a person, that it
 could not look, that a file was loaded; or none. Usually one is told of the feeds that act for oneself.`,
 		Example: "  uchi feeds tell weekly waits failed\n  uchi feeds tell weekly none\n  uchi feeds tell weekly usual",
@@ -458,10 +478,12 @@ func (a *app) pauseFeedCmd(name, short string, paused bool) *cobra.Command {
 
 func (a *app) sendToFeedCmd() *cobra.Command {
 	return &cobra.Command{
-		Use: "send NAME FILE", Args: args(cobra.ExactArgs(2)), Short: "Send a file to a feed that takes what other programs send",
+		Use: "send NAME FILE", Args: args(cobra.ExactArgs(2)),
+		Short: "Send a file to a feed that takes what other programs send",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			return a.sendFile(list[1], func(name string, body io.Reader) error {
-				r, err := c.SendToFeedWithBodyWithResponse(ctx, c.Workspace, list[0], &client.SendToFeedParams{Name: filepath.Base(name)}, "application/octet-stream", body)
+				r, err := c.SendToFeedWithBodyWithResponse(ctx, c.Workspace, list[0],
+					&client.SendToFeedParams{Name: filepath.Base(name)}, "application/octet-stream", body)
 				if err != nil {
 					return err
 				}

@@ -12,7 +12,8 @@ import (
 
 func (a *app) hooksCmd() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "hooks", GroupID: "service", Args: args(cobra.NoArgs), Short: "Other programs that are told what people are told (administrators)",
+		Use: "hooks", GroupID: "service", Args: args(cobra.NoArgs),
+		Short: "Other programs that are told what people are told (administrators)",
 		Long: `Lists the addresses of other programs that are told of what happens in the workspace, with their last calls. A call is a
 POST with a JSON body: type, timestamp, and data with workspace, subject, lines and link. It is signed as the Standard
 Webhooks specification says, with the secret that is shown when a hook is added.`,
@@ -55,7 +56,8 @@ Webhooks specification says, with the secret that is shown when a hook is added.
 	}
 	var of []string
 	add := &cobra.Command{
-		Use: "add ADDRESS", Args: args(cobra.ExactArgs(1)), Short: "Let a program be told; the secret that its calls are signed with is printed this once",
+		Use: "add ADDRESS", Args: args(cobra.ExactArgs(1)), Short: "Let a program be told; the secret that its calls " +
+			"are signed with is printed this once",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			kinds := []client.NoticeKind{}
 			for _, k := range of {
@@ -72,7 +74,8 @@ Webhooks specification says, with the secret that is shown when a hook is added.
 			return nil
 		}),
 	}
-	add.Flags().StringSliceVar(&of, "of", []string{"waits", "failed", "ended"}, "of what, a comma between: waits, failed, ended, approval, decided, handed_over")
+	add.Flags().StringSliceVar(&of, "of", []string{"waits", "failed", "ended"},
+		"of what, a comma between: waits, failed, ended, approval, decided, handed_over")
 	cmd.AddCommand(add, &cobra.Command{
 		Use: "remove NUMBER", Args: args(cobra.ExactArgs(1)), Short: "Tell a program no more",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {

@@ -120,7 +120,8 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 		}
 	}
 	if len(lacks) > 0 && f.yes {
-		return fault.New(fault.Conflict, "routine_drifted", "the file lacks what the routine needs, so nothing is loaded without a look: "+strings.Join(lacks, ", ")).With(i.Routine.Name).
+		return fault.New(fault.Conflict, "routine_drifted", "the file lacks what the routine needs, so nothing is "+
+			"loaded without a look: "+strings.Join(lacks, ", ")).With(i.Routine.Name).
 			Mended(fmt.Sprintf("Place the columns with uchi mapping %d --map field=Header, or load what there is with uchi load %d.", i.Id, i.Id))
 	}
 	if i, err = a.check(ctx, c, i.Id); err != nil {
@@ -194,7 +195,8 @@ func (a *app) chooseType(ctx context.Context, c *client.Conn, i client.Import, f
 		}
 	}
 	return i, fault.New(fault.Invalid, "type_unknown", said).With(i.Name).
-		Mended(fmt.Sprintf("Name it with "+name+", or go on with what is there: uchi mapping %d --add TYPE, then uchi check %d. See uchi types.", i.Id, i.Id))
+		Mended(fmt.Sprintf("Name it with "+name+", or go on with what is there: uchi mapping %d --add TYPE, then uchi check "+
+			"%d. See uchi types.", i.Id, i.Id))
 }
 
 // showDrift says what is otherwise in a file than in those that its routine was made
@@ -231,7 +233,8 @@ func (a *app) showDrift(ctx context.Context, c *client.Conn, i client.Import) (l
 			lines = append(lines, "values that it does not know: "+strings.Join(newValues(k.Values), ", "))
 		}
 		if len(lines) > 0 && !a.asJSON {
-			fmt.Fprintf(a.out, "The file differs from those that the routine %q was made for:\n  %s\n\n", k.Name, strings.Join(lines, "\n  "))
+			fmt.Fprintf(a.out, "The file differs from those that the routine %q was made for:\n  %s\n\n", k.Name,
+				strings.Join(lines, "\n  "))
 		}
 	}
 	return lacks, nil
@@ -266,7 +269,8 @@ func (a *app) upload(ctx context.Context, c *client.Conn, file string, p client.
 	}
 	if len(i.SameFile) > 0 && !a.asJSON {
 		x := i.SameFile[0]
-		fmt.Fprintf(a.errs, "%s this file came before: import %d of %s, %s, by %s. %s\n", a.paint(amber, "Note:"), x.Id, x.MadeAt.Local().Format("2006-01-02 15:04"), x.State, x.MadeBy, outcomeWords(x.Outcomes))
+		fmt.Fprintf(a.errs, "%s this file came before: import %d of %s, %s, by %s. %s\n", a.paint(amber, "Note:"), x.Id,
+			x.MadeAt.Local().Format("2006-01-02 15:04"), x.State, x.MadeBy, outcomeWords(x.Outcomes))
 	}
 	return i, nil
 }
@@ -279,7 +283,8 @@ func (a *app) sendFile(file string, send func(name string, body io.Reader) error
 	if file != "-" {
 		f, err := os.Open(file)
 		if err != nil {
-			return fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+err.Error()).At(fault.Place{File: file})
+			return fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+
+				err.Error()).At(fault.Place{File: file})
 		}
 		defer f.Close()
 		st, err := f.Stat()
@@ -302,9 +307,11 @@ func (a *app) bar(most int64, what string) *progressbar.ProgressBar {
 	if !a.terminal || a.asJSON {
 		return progressbar.DefaultSilent(most)
 	}
-	return progressbar.NewOptions64(most, progressbar.OptionSetWriter(a.errs), progressbar.OptionSetDescription(fmt.Sprintf("%-10s", what)), progressbar.OptionSetWidth(30),
+	return progressbar.NewOptions64(most, progressbar.OptionSetWriter(a.errs),
+		progressbar.OptionSetDescription(fmt.Sprintf("%-10s", what)), progressbar.OptionSetWidth(30),
 		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "█", SaucerPadding: "·", BarStart: " ", BarEnd: " "}),
-		progressbar.OptionShowCount(), progressbar.OptionSetPredictTime(true), progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish())
+		progressbar.OptionShowCount(), progressbar.OptionSetPredictTime(true),
+		progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish())
 }
 
 // follow waits for work on an import with a bar that fills.

@@ -18,7 +18,8 @@ func (a *app) logCmd() *cobra.Command {
 	var since, until, out string
 	cmd := &cobra.Command{
 		Use: "log", GroupID: "look", Args: args(cobra.NoArgs), Short: "Who did what, newest first (administrators)",
-		Example: "  uchi log\n  uchi log --text load --in main --since 2026-11-01\n  uchi log --person sofia@lanternquay.example --out log.csv\n  uchi log prove",
+		Example: "  uchi log\n  uchi log --text load --in main --since 2026-11-01\n" +
+			"  uchi log --person sofia@lanternquay.example --out log.csv\n  uchi log prove",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
 			var err error
 			if p.Since, err = moment(since); err != nil {
@@ -28,7 +29,8 @@ func (a *app) logCmd() *cobra.Command {
 				return err
 			}
 			if out != "" {
-				r, err := c.DownloadLog(ctx, &client.DownloadLogParams{Person: p.Person, In: p.In, Text: p.Text, Since: p.Since, Until: p.Until})
+				r, err := c.DownloadLog(ctx, &client.DownloadLogParams{Person: p.Person, In: p.In, Text: p.Text, Since: p.Since,
+					Until: p.Until})
 				if err != nil {
 					return err
 				}
@@ -71,7 +73,8 @@ func moment(s string) (time.Time, error) {
 	}
 	t, err := time.Parse(time.RFC3339, s)
 	if err != nil {
-		return t, usageError{fmt.Errorf("%q is neither a day such as 2026-03-31 nor a moment such as 2026-03-31T10:00:00Z", s)}
+		return t, usageError{fmt.Errorf("%q is neither a day such as 2026-03-31 nor a moment such as 2026-03-31T10:00:00Z",
+			s)}
 	}
 	return t, nil
 }
@@ -94,7 +97,8 @@ func (a *app) printLog(list []client.LogEntry) {
 			}
 			what += "\n" + ch.Path + ": " + oneLine(orBlank(ch.Was), 30) + " → " + oneLine(orBlank(ch.Now), 30)
 		}
-		tab.AppendRow([]any{strconv.FormatInt(e.Id, 10), e.At.Local().Format("2006-01-02 15:04:05"), who, e.Action, what, e.Workspace, e.Address})
+		tab.AppendRow([]any{strconv.FormatInt(e.Id, 10), e.At.Local().Format("2006-01-02 15:04:05"), who, e.Action, what,
+			e.Workspace, e.Address})
 	}
 	tab.Render()
 }
@@ -118,11 +122,13 @@ away shows. Keep the last seal elsewhere: with --once it tells later whether the
 				}
 			}
 			if !proof.Whole {
-				return fault.Newf(fault.Conflict, "log_broken", "the log is not whole at its seal %d: %s", proof.Broken, proof.Why).With(fmt.Sprintf("entry %d", proof.Entry)).
+				return fault.Newf(fault.Conflict, "log_broken", "the log is not whole at its seal %d: %s", proof.Broken,
+					proof.Why).With(fmt.Sprintf("entry %d", proof.Entry)).
 					Mended("Compare it with a backup.")
 			}
 			if !a.asJSON {
-				fmt.Fprintf(a.out, "The log is whole: %s. The last seal: %s\n", plural(proof.Entries, "entry", "entries"), proof.Last)
+				fmt.Fprintf(a.out, "The log is whole: %s. The last seal: %s\n", plural(proof.Entries, "entry", "entries"),
+					proof.Last)
 			}
 			return nil
 		}),

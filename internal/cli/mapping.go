@@ -16,8 +16,10 @@ import (
 
 // setRoutine changes the routine of an import as it was when it was looked at:
 // the service refuses the change when somebody else was faster.
-func (a *app) setRoutine(ctx context.Context, c *client.Conn, i client.Import, routine mapping.Routine) (client.Import, error) {
-	r, err := c.SetRoutineWithResponse(ctx, c.Workspace, i.Id, &client.SetRoutineParams{IfMatch: client.MadeOn(i.RoutineVersion)}, routine)
+func (a *app) setRoutine(ctx context.Context, c *client.Conn, i client.Import,
+	routine mapping.Routine) (client.Import, error) {
+	r, err := c.SetRoutineWithResponse(ctx, c.Workspace, i.Id,
+		&client.SetRoutineParams{IfMatch: client.MadeOn(i.RoutineVersion)}, routine)
 	if err != nil {
 		return client.Import{}, err
 	}
@@ -102,7 +104,8 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 	for _, t := range types {
 		into = append(into, strings.ToLower(t.Plural))
 	}
-	fmt.Fprintf(a.out, "%s  %s, %s into %s\n", a.paint(bold, i.File.Name), plural(i.Rows, "row", "rows"), plural(int64(len(i.Columns)), "column", "columns"), strings.Join(into, " and "))
+	fmt.Fprintf(a.out, "%s  %s, %s into %s\n", a.paint(bold, i.File.Name), plural(i.Rows, "row", "rows"),
+		plural(int64(len(i.Columns)), "column", "columns"), strings.Join(into, " and "))
 	for _, f := range i.Findings {
 		if !f.Sure {
 			fmt.Fprintf(a.out, "  %s: %s (%s)\n", f.Option, readable(f.Value), f.Evidence)
@@ -130,14 +133,18 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 	fmt.Fprintln(a.out)
 	for _, k := range r.JSON200.Routines {
 		if i.Routine.Name != k.Name {
-			fmt.Fprintf(a.out, "The routine %q fits (%d%% of its columns%s%s); use it with --routine\n", k.Name, int(k.Share*100), drift(", missing ", columnsOf(k.Missing)), drift(", new ", k.New)+drift(", not known: ", newValues(k.Values)))
+			fmt.Fprintf(a.out, "The routine %q fits (%d%% of its columns%s%s); use it with --routine\n", k.Name,
+				int(k.Share*100), drift(", missing ", columnsOf(k.Missing)), drift(", new ", k.New)+drift(", not known: ",
+					newValues(k.Values)))
 		}
 	}
 	if home := r.JSON200.Home; home.Country != "" {
-		fmt.Fprintf(a.out, "Telephone numbers that name no country seem to be of %s (%s); read them so: uchi mapping %d --country %s\n", home.Country, home.Reason, i.Id, home.Country)
+		fmt.Fprintf(a.out, "Telephone numbers that name no country seem to be of %s (%s); read them so: uchi "+
+			"mapping %d --country %s\n", home.Country, home.Reason, i.Id, home.Country)
 	}
 	if set := r.JSON200.Together; len(set.Types) > 0 {
-		fmt.Fprintf(a.out, "%s; make these records of each row with --into %s --add %s\n", set.Reason, set.Types[0], strings.Join(set.Types[1:], " --add "))
+		fmt.Fprintf(a.out, "%s; make these records of each row with --into %s --add %s\n", set.Reason, set.Types[0],
+			strings.Join(set.Types[1:], " --add "))
 	}
 	for _, d := range r.JSON200.Drafts {
 		add := d.Type
@@ -147,7 +154,8 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 		fmt.Fprintf(a.out, "%s; make such records too with --add %s\n", d.Reason, add)
 	}
 	if n := len(i.Unplaced); n > 0 {
-		fmt.Fprintf(a.out, "%s with --map field=Header\n", plural(int64(n), "column is not placed; place it", "columns are not placed; place them"))
+		fmt.Fprintf(a.out, "%s with --map field=Header\n", plural(int64(n), "column is not placed; place it",
+			"columns are not placed; place them"))
 	}
 	return nil
 }
@@ -259,7 +267,8 @@ func (a *app) showDraft(r mapping.Routine, d mapping.Draft, t catalog.RecordType
 	if tells(d, t) {
 		fmt.Fprintf(a.out, "Found by %s.\n", rulesInWords(d.Match, t))
 	} else {
-		fmt.Fprintln(a.out, "No rule tells which record a row is for: one that is equal to a record in all that it says is that record, every other makes a new one.")
+		fmt.Fprintln(a.out, "No rule tells which record a row is for: one that is equal to a record in all that it says is "+
+			"that record, every other makes a new one.")
 	}
 	if r.PointsTo(d.Called()) {
 		switch label := strings.ToLower(t.Label); {

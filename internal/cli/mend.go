@@ -31,7 +31,8 @@ are checked again at once.`,
   uchi rows 12 --verdict hold --xlsx held.xlsx && uchi mend sheet 12 held.xlsx
   uchi mend back 12`,
 	}
-	cmd.AddCommand(a.mendCellCmd(), a.mendReplaceCmd(), a.mendAboveCmd(), a.mendBlankCmd(), a.mendLeaveOutCmd(), a.mendSheetCmd(), a.mendNearCmd(), a.mendListCmd(), a.mendBackCmd())
+	cmd.AddCommand(a.mendCellCmd(), a.mendReplaceCmd(), a.mendAboveCmd(), a.mendBlankCmd(), a.mendLeaveOutCmd(),
+		a.mendSheetCmd(), a.mendNearCmd(), a.mendListCmd(), a.mendBackCmd())
 	return cmd
 }
 
@@ -54,8 +55,9 @@ func (a *app) mended(ctx context.Context, c *client.Conn, id, cells int64) error
 func (a *app) mendCellCmd() *cobra.Command {
 	return &cobra.Command{
 		Use: "cell NUMBER ROW COLUMN=VALUE...", Args: args(cobra.MinimumNArgs(3)),
-		Short:   "Change cells of a row, by their columns' headers",
-		Example: "  uchi mend cell 12 14 \"E-mail=ada@lanternquay.example\" Town=Bergen\n  uchi mend cell 12 14 E-mail=        blank it",
+		Short: "Change cells of a row, by their columns' headers",
+		Example: "  uchi mend cell 12 14 \"E-mail=ada@lanternquay.example\" Town=Bergen\n" +
+			"  uchi mend cell 12 14 E-mail=        blank it",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			ctx := cmd.Context()
 			row, err := rowNumber(list[1])
@@ -79,7 +81,8 @@ func (a *app) mendCellCmd() *cobra.Command {
 				return err
 			}
 			if !a.asJSON {
-				rows, err := c.ListRowsWithResponse(ctx, c.Workspace, i.Id, &client.ListRowsParams{Cursor: strconv.FormatInt(row-1, 36), Limit: 1})
+				rows, err := c.ListRowsWithResponse(ctx, c.Workspace, i.Id,
+					&client.ListRowsParams{Cursor: strconv.FormatInt(row-1, 36), Limit: 1})
 				if err != nil {
 					return err
 				}
@@ -144,8 +147,9 @@ func (a *app) mendReplaceCmd() *cobra.Command {
 	var part, pattern, yes bool
 	cmd := &cobra.Command{
 		Use: "replace NUMBER COLUMN FIND REPLACEMENT", Args: args(cobra.ExactArgs(4)),
-		Short:   "Find and replace in a column: whole cells, parts, or what fits a pattern (RE2)",
-		Example: "  uchi mend replace 12 Country \"Sth Korea\" KR\n  uchi mend replace 12 Phone \"^00\" + --pattern\n  uchi mend replace 12 Name \"(\\\\w+), (\\\\w+)\" '$2 $1' --pattern --yes",
+		Short: "Find and replace in a column: whole cells, parts, or what fits a pattern (RE2)",
+		Example: "  uchi mend replace 12 Country \"Sth Korea\" KR\n  uchi mend replace 12 Phone \"^00\" + --pattern\n" +
+			"  uchi mend replace 12 Name \"(\\\\w+), (\\\\w+)\" '$2 $1' --pattern --yes",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			how := client.ReplacementHow("whole")
 			switch {
@@ -156,7 +160,8 @@ func (a *app) mendReplaceCmd() *cobra.Command {
 			case pattern:
 				how = "pattern"
 			}
-			return a.replace(cmd.Context(), list[0], client.Replacement{Column: list[1], How: how, Find: list[2], Replace: list[3],
+			return a.replace(cmd.Context(), list[0], client.Replacement{Column: list[1], How: how, Find: list[2],
+				Replace: list[3],
 				Verdict: verdict.Verdict(w.verdict), Problem: w.problem, Field: w.field}, yes)
 		},
 	}
@@ -177,7 +182,8 @@ func (a *app) mendAboveCmd() *cobra.Command {
 		Long: `Lets cells of a column take what the next cell above says that is none of them and not blank. These are the blank
 ones, as in sheets in which a value stands in the first row of those that it is for; those that say a text (--says "s. o."); or, with
 --problem, --field or --verdict, those of the rows that are so.`,
-		Example: "  uchi mend above 12 Company\n  uchi mend above 12 Company --problem same_as_above\n  uchi mend above 12 Town --says \"s. o.\"",
+		Example: "  uchi mend above 12 Company\n  uchi mend above 12 Company --problem same_as_above\n" +
+			"  uchi mend above 12 Town --says \"s. o.\"",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			return a.replace(cmd.Context(), list[0], client.Replacement{Column: list[1], How: "above", Find: says,
 				Verdict: verdict.Verdict(w.verdict), Problem: w.problem, Field: w.field}, yes)
@@ -201,7 +207,8 @@ func (a *app) mendBlankCmd() *cobra.Command {
 			if says == "" && w == (where{}) {
 				return usageError{fmt.Errorf("say which cells: --says, --problem, --field or --verdict")}
 			}
-			body := client.Replacement{Column: list[1], How: "any", Verdict: verdict.Verdict(w.verdict), Problem: w.problem, Field: w.field}
+			body := client.Replacement{Column: list[1], How: "any", Verdict: verdict.Verdict(w.verdict), Problem: w.problem,
+				Field: w.field}
 			if says != "" {
 				body.How, body.Find = "whole", says
 			}
@@ -229,7 +236,9 @@ func (a *app) mendLeaveOutCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			r, err := c.AnswerManyWithResponse(cmd.Context(), c.Workspace, i.Id, client.ManyAnswers{Choice: verdict.ChooseLeaveOut, Verdict: verdict.Verdict(w.verdict), Problem: w.problem, Field: w.field, Value: says})
+			r, err := c.AnswerManyWithResponse(cmd.Context(), c.Workspace, i.Id,
+				client.ManyAnswers{Choice: verdict.ChooseLeaveOut, Verdict: verdict.Verdict(w.verdict), Problem: w.problem,
+					Field: w.field, Value: says})
 			if err != nil {
 				return err
 			}
@@ -261,7 +270,8 @@ func (a *app) mendSheetCmd() *cobra.Command {
 				return usageError{err}
 			}
 			defer f.Close()
-			r, err := c.BringBackWithBodyWithResponse(ctx, c.Workspace, i.Id, &client.BringBackParams{Name: filepath.Base(list[1])}, "application/octet-stream", f)
+			r, err := c.BringBackWithBodyWithResponse(ctx, c.Workspace, i.Id,
+				&client.BringBackParams{Name: filepath.Base(list[1])}, "application/octet-stream", f)
 			if err != nil {
 				return err
 			}
@@ -298,7 +308,8 @@ func (a *app) mendNearCmd() *cobra.Command {
 			if !ok {
 				draft, field = "", list[1]
 			}
-			r, err := c.NearWithResponse(cmd.Context(), c.Workspace, i.Id, &client.NearParams{Draft: draft, Field: field, Text: list[2]})
+			r, err := c.NearWithResponse(cmd.Context(), c.Workspace, i.Id, &client.NearParams{Draft: draft, Field: field,
+				Text: list[2]})
 			if err != nil {
 				return err
 			}
@@ -335,7 +346,8 @@ func (a *app) mendListCmd() *cobra.Command {
 			}
 			tab := a.table("Row", "Column", "Source says", "Changed to", "By", "When")
 			for _, e := range r.JSON200.Edits {
-				tab.AppendRow([]any{e.Row, e.Column, orBlank(e.Was), orBlank(e.Value), e.Person, e.At.Local().Format("2006-01-02 15:04")})
+				tab.AppendRow([]any{e.Row, e.Column, orBlank(e.Was), orBlank(e.Value), e.Person,
+					e.At.Local().Format("2006-01-02 15:04")})
 			}
 			tab.Render()
 			if r.JSON200.Next != "" {

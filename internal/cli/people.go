@@ -18,7 +18,8 @@ import (
 func (a *app) workspacesCmd() *cobra.Command {
 	var label string
 	cmd := &cobra.Command{
-		Use: "workspaces", GroupID: "look", Args: args(cobra.NoArgs), Short: "List the workspaces, add, copy, rename, close or remove one",
+		Use: "workspaces", GroupID: "look", Args: args(cobra.NoArgs),
+		Short: "List the workspaces, add, copy, rename, close or remove one",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
 			r, err := c.ListWorkspacesWithResponse(ctx)
 			if err != nil {
@@ -48,12 +49,14 @@ func (a *app) workspacesCmd() *cobra.Command {
 	}
 	var from client.NewWorkspace
 	add := &cobra.Command{
-		Use: "add NAME", Args: args(cobra.ExactArgs(1)), Short: "Make a workspace with the standard record types, or as a copy of another",
+		Use: "add NAME", Args: args(cobra.ExactArgs(1)),
+		Short: "Make a workspace with the standard record types, or as a copy of another",
 		Long: `Makes a workspace. As a copy it has the record types, rules, routines and views of another, and as many
 of its records as wished, under their ids and with all that they refer to; history and imports stay behind. The records
 come along in the background: Ctrl-C leaves them coming, and nothing changes in the workspace before they are there.
 What was set up there comes back with uchi routine copy.`,
-		Example: "  uchi workspaces add practice\n  uchi workspaces add rehearsal --from main --share 10 --label \"Rehearsal\"",
+		Example: "  uchi workspaces add practice\n" +
+			"  uchi workspaces add rehearsal --from main --share 10 --label \"Rehearsal\"",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			from.Name, from.Label = list[0], label
 			if _, err := c.AddWorkspaceWithResponse(ctx, from); err != nil {
@@ -69,7 +72,8 @@ What was set up there comes back with uchi routine copy.`,
 	add.Flags().StringVar(&from.From, "from", "", "the workspace that it is a copy of")
 	add.Flags().IntVar(&from.Share, "share", 0, "of a hundred of its records, how many come along")
 	rename := &cobra.Command{
-		Use: "rename NAME WORDS", Args: args(cobra.ExactArgs(2)), Short: "Give a workspace other words for people", Example: "  uchi workspaces rename practice \"Rehearsal of the spring load\"",
+		Use: "rename NAME WORDS", Args: args(cobra.ExactArgs(2)), Short: "Give a workspace other words for people",
+		Example: "  uchi workspaces rename practice \"Rehearsal of the spring load\"",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			_, err := c.ChangeWorkspaceWithResponse(ctx, list[0], client.WorkspaceChange{Label: list[1]})
 			return err
@@ -84,10 +88,12 @@ What was set up there comes back with uchi routine copy.`,
 			}),
 		}
 	}
-	cmd.AddCommand(closing("close", "Close a workspace: it can be looked at, and nothing in it changes", true), closing("open", "Open a closed workspace again", false))
+	cmd.AddCommand(closing("close", "Close a workspace: it can be looked at, and nothing in it changes", true),
+		closing("open", "Open a closed workspace again", false))
 	var yes bool
 	remove := &cobra.Command{
-		Use: "remove NAME", Args: args(cobra.ExactArgs(1)), Short: "Remove a workspace with its records and imports; it cannot be taken back", Example: "  uchi workspaces remove practice",
+		Use: "remove NAME", Args: args(cobra.ExactArgs(1)), Short: "Remove a workspace with its records and imports; " +
+			"it cannot be taken back", Example: "  uchi workspaces remove practice",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			w, err := c.GetWorkspaceWithResponse(ctx, list[0])
 			if err != nil {
@@ -96,7 +102,8 @@ What was set up there comes back with uchi routine copy.`,
 			if !yes {
 				h := w.JSON200
 				ok, err := a.confirm(fmt.Sprintf("Remove %s with %s, %s and %s? It cannot be taken back", h.Name,
-					plural(h.Records, "record", "records"), plural(h.Imports, "import", "imports"), plural(h.Routines, "routine", "routines")))
+					plural(h.Records, "record", "records"), plural(h.Imports, "import", "imports"),
+					plural(h.Routines, "routine", "routines")))
 				if err == nil && !ok {
 					fmt.Fprintln(a.errs, "It stays.")
 				}
@@ -152,7 +159,8 @@ func (a *app) tellWorkspace(ctx context.Context, c *client.Conn, name string) er
 		return a.printJSON(w.JSON200)
 	}
 	h := w.JSON200
-	fmt.Fprintf(a.out, "%s holds %s, %s and %s.\n", h.Name, plural(h.Records, "record", "records"), plural(h.Imports, "import", "imports"), plural(h.Routines, "routine", "routines"))
+	fmt.Fprintf(a.out, "%s holds %s, %s and %s.\n", h.Name, plural(h.Records, "record", "records"),
+		plural(h.Imports, "import", "imports"), plural(h.Routines, "routine", "routines"))
 	return nil
 }
 
@@ -162,7 +170,9 @@ func (a *app) nothingCmd() *cobra.Command {
 		Short: "List the texts that stand for nothing here beside the usual ones, or set them",
 		Long: `List or set the texts that stand for nothing in this workspace. A cell that says one
 of them is a blank, as one that says -, n/a or unknown is everywhere.`,
-		Example: "  uchi workspaces nothing\n  uchi workspaces nothing \"not asked\" xxx\n  uchi workspaces nothing \"\"        none beside the usual ones",
+		Example: "  uchi workspaces nothing\n  uchi workspaces nothing \"not asked\" xxx\n" +
+			"  uchi workspaces nothing \"\"    " +
+			"    none beside the usual ones",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			if len(list) > 0 {
 				if _, err := c.ChangeWorkspaceWithResponse(ctx, c.Workspace, client.WorkspaceChange{Nothing: list}); err != nil {
@@ -193,8 +203,11 @@ func (a *app) changePersonCmd() *cobra.Command {
 	var name, role, in string
 	var password bool
 	cmd := &cobra.Command{
-		Example: "  uchi people change yoko@lanternquay.example --role operator\n  uchi people change yoko@lanternquay.example --in practice --role administrator\n  uchi people change yoko@lanternquay.example --in main --role none",
-		Use:     "change EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Change a person's name or role, or give a new password, read from standard input",
+		Example: "  uchi people change yoko@lanternquay.example --role operator\n  uchi people change " +
+			"yoko@lanternquay.example --in practice --role administrator\n" +
+			"  uchi people change yoko@lanternquay.example --in main --role none",
+		Use: "change EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Change a person's name or role, or give a " +
+			"new password, read from standard input",
 	}
 	cmd.RunE = a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 		var change client.PersonChange
@@ -221,7 +234,8 @@ func (a *app) changePersonCmd() *cobra.Command {
 	})
 	cmd.Flags().StringVar(&name, "name", "", "the person's name")
 	cmd.Flags().StringVar(&role, "role", "", "viewer, operator or administrator")
-	cmd.Flags().StringVar(&in, "in", "", "the role holds in this workspace alone; none for not even to look, usual for that which they have everywhere")
+	cmd.Flags().StringVar(&in, "in", "", "the role holds in this workspace alone; none for not even to look, usual "+
+		"for that which they have everywhere")
 	cmd.Flags().BoolVar(&password, "password", false, "read a new password; the person's sessions end")
 	return cmd
 }
@@ -237,7 +251,8 @@ func (a *app) suspendCmd(name, short string, suspended bool) *cobra.Command {
 
 func (a *app) invitePersonCmd() *cobra.Command {
 	return &cobra.Command{
-		Use: "invite EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Make a link by which somebody chooses a password, a forgotten one too",
+		Use: "invite EMAIL", Args: args(cobra.ExactArgs(1)),
+		Short: "Make a link by which somebody chooses a password, a forgotten one too",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			p, err := personCalled(ctx, c, list[0])
 			if err != nil {
@@ -269,7 +284,9 @@ func (a *app) tellInvitation(email string, i client.Invitation) error {
 func (a *app) removePersonCmd() *cobra.Command {
 	var yes bool
 	cmd := &cobra.Command{
-		Use: "remove EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Remove somebody; what they did stays under their name, and their address is free again",
+		Use: "remove EMAIL", Args: args(cobra.ExactArgs(1)),
+		Short: "Remove somebody; what they did stays under their name, " +
+			"and their address is free again",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			p, err := personCalled(ctx, c, list[0])
 			if err != nil {
@@ -303,7 +320,8 @@ func personCalled(ctx context.Context, c *client.Conn, email string) (client.Per
 			return p, nil
 		}
 	}
-	return client.Person{}, fault.New(fault.NotFound, "unknown_person", "there is no such person").With(email).Mended("See uchi people.")
+	return client.Person{}, fault.New(fault.NotFound, "unknown_person",
+		"there is no such person").With(email).Mended("See uchi people.")
 }
 
 // changePerson changes the person with an e-mail address.
@@ -340,7 +358,8 @@ func (a *app) endCmd(short, what string, end func(ctx context.Context, c *client
 
 func (a *app) sessionsCmd() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "sessions", GroupID: "service", Args: args(cobra.NoArgs), Short: "List my sign-ins that have not ended, or end one",
+		Use: "sessions", GroupID: "service", Args: args(cobra.NoArgs),
+		Short: "List my sign-ins that have not ended, or end one",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
 			r, err := c.ListSessionsWithResponse(ctx)
 			if err != nil {
@@ -367,7 +386,8 @@ func (a *app) sessionsCmd() *cobra.Command {
 func (a *app) passkeysCmd() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "passkeys", GroupID: "service", Args: args(cobra.NoArgs), Short: "List my passkeys, or end one",
-		Long: "Lists the passkeys by which you sign in to the console without a password, or ends one. A passkey is made in the console, on the device that keeps it.",
+		Long: "Lists the passkeys by which you sign in to the console without a password, or ends one. A passkey is made in " +
+			"the console, on the device that keeps it.",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
 			r, err := c.ListPasskeysWithResponse(ctx)
 			if err != nil {
@@ -408,7 +428,8 @@ func (a *app) tokensCmd() *cobra.Command {
 			}
 			tab := a.table("No.", "Label", "Role", "Workspace", "Made", "Ends", "Last used")
 			for _, t := range r.JSON200.Tokens {
-				tab.AppendRow([]any{t.Id, t.Label, t.Role, cmp.Or(t.Workspace, "all"), t.MadeAt.Local().Format(time.DateOnly), t.EndsAt.Local().Format(time.DateOnly), dayAndTime(t.UsedAt)})
+				tab.AppendRow([]any{t.Id, t.Label, t.Role, cmp.Or(t.Workspace, "all"), t.MadeAt.Local().Format(time.DateOnly),
+					t.EndsAt.Local().Format(time.DateOnly), dayAndTime(t.UsedAt)})
 			}
 			tab.Render()
 			return nil
@@ -417,9 +438,11 @@ func (a *app) tokensCmd() *cobra.Command {
 	var role, only string
 	var days int
 	add := &cobra.Command{
-		Use: "add LABEL", Args: args(cobra.ExactArgs(1)), Short: "Make a token; its secret is printed this once", Example: "  uchi tokens add nightly --role operator --days 30\n  uchi tokens add nightly --only main",
+		Use: "add LABEL", Args: args(cobra.ExactArgs(1)), Short: "Make a token; its secret is printed this once",
+		Example: "  uchi tokens add nightly --role operator --days 30\n  uchi tokens add nightly --only main",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-			r, err := c.AddTokenWithResponse(ctx, client.NewToken{Label: list[0], Role: client.Role(role), Workspace: only, Days: days})
+			r, err := c.AddTokenWithResponse(ctx, client.NewToken{Label: list[0], Role: client.Role(role), Workspace: only,
+				Days: days})
 			if err != nil {
 				return err
 			}
@@ -431,7 +454,8 @@ func (a *app) tokensCmd() *cobra.Command {
 		}),
 	}
 	add.Flags().StringVar(&role, "role", "", "viewer, operator or administrator (yours when left out)")
-	add.Flags().IntVar(&days, "days", 0, "days until it ends (90 when left out, or until the token ends by which you are signed in)")
+	add.Flags().IntVar(&days, "days", 0,
+		"days until it ends (90 when left out, or until the token ends by which you are signed in)")
 	add.Flags().StringVar(&only, "only", "", "the workspace that it is for (all of them when left out)")
 	cmd.AddCommand(add, a.endCmd("End a token", "token", func(ctx context.Context, c *client.Conn, id int64) error {
 		_, err := c.RemoveTokenWithResponse(ctx, id)
@@ -442,7 +466,8 @@ func (a *app) tokensCmd() *cobra.Command {
 
 func (a *app) peopleCmd() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "people", GroupID: "service", Args: args(cobra.NoArgs), Short: "List who may sign in; add, invite, change, suspend, admit or remove somebody",
+		Use: "people", GroupID: "service", Args: args(cobra.NoArgs), Short: "List who may sign in; add, invite, change, " +
+			"suspend, admit or remove somebody",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
 			r, err := c.ListPeopleWithResponse(ctx)
 			if err != nil {
@@ -471,7 +496,8 @@ func (a *app) peopleCmd() *cobra.Command {
 	var role string
 	var withPassword bool
 	add := &cobra.Command{
-		Use: "add EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Let somebody sign in, who chooses a password by the link that is printed",
+		Use: "add EMAIL", Args: args(cobra.ExactArgs(1)),
+		Short: "Let somebody sign in, who chooses a password by the link that is printed",
 		Long: `Lets somebody sign in. They choose their password by the link that is printed, and mailed to them where mails
 go out; with --password it is read from standard input instead.`,
 		Example: "  uchi people add yoko@lanternquay.example --name \"Yoko Shiota\" --role operator",

@@ -32,7 +32,8 @@ func (a *app) paint(colour, s string) string {
 	return "\x1b[" + colour + "m" + s + "\x1b[0m"
 }
 
-var wordColours = map[string]string{"create": green, "created": green, "update": blue, "updated": blue, "ask": amber, "hold": red, "held": red, "failed": red, "delete": red, "deleted": red, "undone": amber,
+var wordColours = map[string]string{"create": green, "created": green, "update": blue, "updated": blue, "ask": amber,
+	"hold": red, "held": red, "failed": red, "delete": red, "deleted": red, "undone": amber,
 	"same": faint, "unchanged": faint, "skip": faint, "skipped": faint}
 
 // word shows a verdict or outcome with its shape and colour.

@@ -65,7 +65,9 @@ func (a *app) listQuestions(ctx context.Context, c *client.Conn, i client.Import
 	default:
 		tab := a.table("Row", "Record", "Question", "Likeness", "Best", "Others", "Answer", "The row says")
 		for _, q := range r.JSON200.Questions {
-			tab.AppendRow([]any{q.Row, q.Draft, string(q.Kind), percent(q.Percent), orRow(q.Record, q.OtherRow), max(0, q.Candidates-1), answerWords(q.Answer), oneLine(strings.Join(filled(q.Cells, 5), " · "), max(24, a.width()-78))})
+			tab.AppendRow([]any{q.Row, q.Draft, string(q.Kind), percent(q.Percent), orRow(q.Record, q.OtherRow),
+				max(0, q.Candidates-1), answerWords(q.Answer), oneLine(strings.Join(filled(q.Cells, 5), " · "),
+					max(24, a.width()-78))})
 		}
 		tab.Render()
 	}
@@ -73,7 +75,8 @@ func (a *app) listQuestions(ctx context.Context, c *client.Conn, i client.Import
 		fmt.Fprintf(a.out, "… more of %s; go on with --cursor %s\n", number(r.JSON200.Count), r.JSON200.Next)
 	}
 	if r.JSON200.Unchecked > 0 {
-		fmt.Fprintf(a.out, "%s since the check; they count after: uchi check %d\n", plural(r.JSON200.Unchecked, "answer was given", "answers were given"), i.Id)
+		fmt.Fprintf(a.out, "%s since the check; they count after: uchi check %d\n",
+			plural(r.JSON200.Unchecked, "answer was given", "answers were given"), i.Id)
 	}
 	return nil
 }
@@ -166,7 +169,8 @@ func (a *app) showQuestion(ctx context.Context, c *client.Conn, i client.Import,
 		if len(i.Routine.Drafts) > 1 {
 			of = " --draft " + q.Draft
 		}
-		fmt.Fprintf(a.out, "\nAnswer with: uchi answer %d %d take %s%s   (or new, or leave_out)\n", i.Id, q.Row, q.Candidates[0].Record, of)
+		fmt.Fprintf(a.out, "\nAnswer with: uchi answer %d %d take %s%s   (or new, or leave_out)\n", i.Id, q.Row,
+			q.Candidates[0].Record, of)
 	}
 	return nil
 }
@@ -210,7 +214,8 @@ and keep (fields whose value in the record stays, parted by spaces). uchi answer
 	fl.StringVar(&f.file, "file", "", "take the answers from a CSV file (- is standard input)")
 	fl.BoolVar(&f.many, "many", false, "answer all open questions alike, as --kind, --from and --to choose them")
 	fl.StringVar(&f.kind, "kind", "", "with --many: only questions of this kind: alike, several, repeat")
-	fl.Int64Var(&f.like, "like", 0, "with --many: only those like this row's question, of its kind, with the same speaking against")
+	fl.Int64Var(&f.like, "like", 0,
+		"with --many: only those like this row's question, of its kind, with the same speaking against")
 	fl.Float64Var(&f.from, "from", 0, "with --many: only with a best candidate of at least so many percent")
 	fl.Float64Var(&f.to, "to", 0, "with --many: only with a best candidate below so many percent")
 	fl.StringVar(&f.verdict, "rows", "", "with leave_out: all rows of this verdict")
@@ -242,7 +247,9 @@ func (a *app) answer(ctx context.Context, c *client.Conn, i client.Import, list 
 		if len(list) != 1 {
 			return usageError{errors.New("give one answer for all: take, new or leave_out")}
 		}
-		r, err := c.AnswerManyWithResponse(ctx, c.Workspace, i.Id, client.ManyAnswers{Choice: verdict.Choice(list[0]), Kind: verdict.Question(f.kind), From: f.from, To: f.to, Like: f.like, Draft: f.draft, Verdict: verdict.Verdict(f.verdict)})
+		r, err := c.AnswerManyWithResponse(ctx, c.Workspace, i.Id, client.ManyAnswers{Choice: verdict.Choice(list[0]),
+			Kind: verdict.Question(f.kind), From: f.from, To: f.to, Like: f.like, Draft: f.draft,
+			Verdict: verdict.Verdict(f.verdict)})
 		if err != nil {
 			return err
 		}
@@ -289,7 +296,8 @@ func (a *app) readAnswers(file string) ([]client.Answer, error) {
 	if file != "-" {
 		f, err := os.Open(file)
 		if err != nil {
-			return nil, fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+err.Error()).At(fault.Place{File: file})
+			return nil, fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+
+				err.Error()).At(fault.Place{File: file})
 		}
 		defer f.Close()
 		in = f
@@ -298,7 +306,8 @@ func (a *app) readAnswers(file string) ([]client.Answer, error) {
 	r.FieldsPerRecord = -1
 	lines, err := r.ReadAll()
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "bad_answers", "the answers cannot be read: "+err.Error()).At(fault.Place{File: file})
+		return nil, fault.New(fault.Invalid, "bad_answers", "the answers cannot be read: "+
+			err.Error()).At(fault.Place{File: file})
 	}
 	at := map[string]int{}
 	if len(lines) > 0 {
@@ -307,7 +316,8 @@ func (a *app) readAnswers(file string) ([]client.Answer, error) {
 		}
 	}
 	if _, ok := at["row"]; !ok {
-		return nil, fault.New(fault.Invalid, "bad_answers", "the first line must name the columns row and choice").At(fault.Place{File: file, Row: 1})
+		return nil, fault.New(fault.Invalid, "bad_answers",
+			"the first line must name the columns row and choice").At(fault.Place{File: file, Row: 1})
 	}
 	cell := func(line []string, name string) string {
 		if n, ok := at[name]; ok && n < len(line) {
@@ -318,9 +328,11 @@ func (a *app) readAnswers(file string) ([]client.Answer, error) {
 	var list []client.Answer
 	for n, line := range lines[1:] {
 		place := fault.Place{File: file, Row: int64(n + 2)}
-		x := client.Answer{Draft: cell(line, "draft"), Choice: verdict.Choice(cell(line, "choice")), Record: cell(line, "record"), Keep: strings.Fields(cell(line, "keep"))}
+		x := client.Answer{Draft: cell(line, "draft"), Choice: verdict.Choice(cell(line, "choice")),
+			Record: cell(line, "record"), Keep: strings.Fields(cell(line, "keep"))}
 		if x.Row, err = strconv.ParseInt(cell(line, "row"), 10, 64); err != nil {
-			return nil, fault.New(fault.Invalid, "bad_answers", "this is not the number of a row").At(place).With(cell(line, "row"))
+			return nil, fault.New(fault.Invalid, "bad_answers",
+				"this is not the number of a row").At(place).With(cell(line, "row"))
 		}
 		if other := cell(line, "other_row"); other != "" {
 			if x.OtherRow, err = strconv.ParseInt(other, 10, 64); err != nil {
@@ -404,14 +416,16 @@ func (a *app) listAnswers(ctx context.Context, c *client.Conn, i client.Import, 
 			if x.OtherRow > 0 {
 				other = strconv.FormatInt(x.OtherRow, 10)
 			}
-			w.Write([]string{strconv.FormatInt(x.Row, 10), string(x.Choice), x.Record, other, strings.Join(x.Keep, " ")}) //nolint:errcheck // Error tells
+			//nolint:errcheck // Error tells
+			w.Write([]string{strconv.FormatInt(x.Row, 10), string(x.Choice), x.Record, other, strings.Join(x.Keep, " ")})
 		}
 		w.Flush()
 		return w.Error()
 	}
 	tab := a.table("Row", "Answer", "Keeps", "By", "When")
 	for _, x := range all {
-		tab.AppendRow([]any{x.Row, answerWords(x), strings.Join(x.Keep, ", "), x.Person, x.At.Local().Format("2006-01-02 15:04")})
+		tab.AppendRow([]any{x.Row, answerWords(x), strings.Join(x.Keep, ", "), x.Person,
+			x.At.Local().Format("2006-01-02 15:04")})
 	}
 	tab.Render()
 	return nil
@@ -423,8 +437,9 @@ func (a *app) tryCmd() *cobra.Command {
 	var sample int64
 	cmd := &cobra.Command{
 		Use: "try NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)),
-		Short:   "Say what a changed mapping or other match rules would do, from a sample; nothing is kept",
-		Example: "  uchi try 12 --match source_ref --match alike=given_name+family_name+email\n  uchi try 12 --take-at 90 --sample 0",
+		Short: "Say what a changed mapping or other match rules would do, from a sample; nothing is kept",
+		Example: "  uchi try 12 --match source_ref --match alike=given_name+family_name+email\n" +
+			"  uchi try 12 --take-at 90 --sample 0",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			ctx := cmd.Context()
 			c, i, err := a.withImport(ctx, list[0])
@@ -499,7 +514,8 @@ without anybody saying which of them are the same; --default takes the ones that
 				return a.printJSON(w)
 			}
 			if w.Estimated {
-				fmt.Fprintf(a.out, "Estimated by %s from %s alike in something, of which %.1f %% seem to belong together.\n\n", w.MadeBy, plural(w.Pairs, "pair", "pairs of records"), 100*w.Share)
+				fmt.Fprintf(a.out, "Estimated by %s from %s alike in something, of which %.1f %% seem to belong together.\n\n",
+					w.MadeBy, plural(w.Pairs, "pair", "pairs of records"), 100*w.Share)
 			} else {
 				fmt.Fprint(a.out, "The default weights.\n\n")
 			}

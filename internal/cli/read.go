@@ -27,7 +27,8 @@ func readingFlags(fl *pflag.FlagSet, r *sheet.Reading) {
 	fl.StringVar(&r.Escape, "escape", "", `character before a quote or delimiter that is meant as such, or none`)
 	fl.StringVar(&r.Comment, "comment", "", `character that begins lines which are no rows, or none`)
 	fl.StringVar(&r.Hidden, "hidden", "", "rows and columns that are hidden in a workbook: read, or leave_out")
-	fl.StringVar(&r.Asides, "asides", "", "rows that are no records (the header again, totals, page numbers, another table): leave_out, or read")
+	fl.StringVar(&r.Asides, "asides", "", "rows that are no records (the header again, totals, page numbers, another "+
+		"table): leave_out, or read")
 	fl.StringVar(&r.Misread, "misread", "", "text that was decoded wrongly before (Ã¼ for ü): hold, or mend")
 	fl.StringVar(&r.Zone, "zone", "", "time zone of times that name none, such as Europe/Oslo")
 	fl.StringVar(&r.Country, "country", "", "ISO 3166 code for phone numbers without a country code")
@@ -134,7 +135,8 @@ func inspect(src sheet.Source, r sheet.Reading) (whatIsIn, error) {
 }
 
 func (a *app) showFile(name string, w whatIsIn) {
-	fmt.Fprintf(a.out, "%s  %s, %s\n", a.paint(bold, name), plural(w.Rows, "row", "rows"), plural(int64(len(w.Columns)), "column", "columns"))
+	fmt.Fprintf(a.out, "%s  %s, %s\n", a.paint(bold, name), plural(w.Rows, "row", "rows"),
+		plural(int64(len(w.Columns)), "column", "columns"))
 	for _, f := range w.Findings {
 		sure := ""
 		if !f.Sure {
@@ -150,7 +152,8 @@ func (a *app) showFile(name string, w whatIsIn) {
 		fmt.Fprintf(a.out, "  %-11s %s  %s\n", "seems to be", w.Types[0].Type, a.paint(faint, w.Types[0].Reason))
 	}
 	if w.Together != nil {
-		fmt.Fprintf(a.out, "  %-11s %s  %s\n", "or rather", strings.Join(w.Together.Types, " and "), a.paint(faint, w.Together.Reason))
+		fmt.Fprintf(a.out, "  %-11s %s  %s\n", "or rather", strings.Join(w.Together.Types, " and "),
+			a.paint(faint, w.Together.Reason))
 	}
 	fmt.Fprintln(a.out)
 	tab := a.table("", "Column", "Filled", "Blank", "Different", "Looks like", "Field", "First values")
@@ -174,7 +177,8 @@ func (a *app) showFile(name string, w whatIsIn) {
 		case c.Guess == "number" && c.DecimalSign != "":
 			looks += " with " + c.DecimalSign
 		}
-		tab.AppendRow([]any{c.Letter, oneLine(c.Header, 24), number(c.Filled), number(c.Blank), number(c.Distinct), looks, field,
+		tab.AppendRow([]any{c.Letter, oneLine(c.Header, 24), number(c.Filled), number(c.Blank), number(c.Distinct),
+			looks, field,
 			oneLine(strings.Join(c.Samples[:min(3, len(c.Samples))], " · "), max(20, a.width()-112))})
 	}
 	tab.Render()

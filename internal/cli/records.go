@@ -21,8 +21,11 @@ func (a *app) recordsCmd() *cobra.Command {
 	var set []string
 	cmd := &cobra.Command{
 		Use: "records TYPE [ID]", GroupID: "look", Args: args(cobra.RangeArgs(1, 2)),
-		Short:   "List records of a type, or show one with its history",
-		Example: "  uchi records contact --text nilsen\n  uchi records account --filter 'country == \"NO\"' --columns name,owner,account.name --sort -changed_at\n  uchi records account --view \"Norwegian customers\"\n  uchi records contact CON-1042\n  uchi records attachment ATT-3 --save layout.pdf\n  uchi records contact CON-1042 --set job_title=Skipper --set phone= --note \"Moved in May\"",
+		Short: "List records of a type, or show one with its history",
+		Example: "  uchi records contact --text nilsen\n  uchi records account --filter 'country == \"NO\"' --columns " +
+			"name,owner,account.name --sort -changed_at\n  uchi records account --view \"Norwegian customers\"\n" +
+			"  uchi records contact CON-1042\n  uchi records attachment ATT-3 --save layout.pdf\n  uchi records contact " +
+			"CON-1042 --set job_title=Skipper --set phone= --note \"Moved in May\"",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			if len(list) == 2 {
 				if save != "" {
@@ -46,7 +49,8 @@ func (a *app) recordsCmd() *cobra.Command {
 	}
 	l.flags(cmd)
 	f := cmd.Flags()
-	f.StringArrayVar(&set, "set", nil, "change a value of the one record: field=value, blank after the sign to blank it (repeatable)")
+	f.StringArrayVar(&set, "set", nil,
+		"change a value of the one record: field=value, blank after the sign to blank it (repeatable)")
 	f.StringVar(&note, "note", "", "note something about the one record")
 	f.StringVar(&save, "save", "", "write the file that hangs on the one record into this file; - is standard output")
 	f.StringVar(&p.Cursor, "cursor", "", "go on behind an earlier page")
@@ -69,7 +73,8 @@ func (a *app) changeRecord(ctx context.Context, c *client.Conn, typeName, id str
 			}
 			body.Values[field] = value
 		}
-		if _, err := c.ChangeRecordWithResponse(ctx, c.Workspace, typeName, id, &client.ChangeRecordParams{IfMatch: client.MadeOn(r.JSON200.Version)}, body); err != nil {
+		if _, err := c.ChangeRecordWithResponse(ctx, c.Workspace, typeName, id,
+			&client.ChangeRecordParams{IfMatch: client.MadeOn(r.JSON200.Version)}, body); err != nil {
 			return err
 		}
 	}
@@ -87,7 +92,8 @@ func (a *app) saveFile(ctx context.Context, c *client.Conn, typeName, id, path s
 		return err
 	}
 	if len(r.JSON200.Files) == 0 {
-		return fault.New(fault.NotFound, "unknown_file", "no file hangs on the record itself").With(id).Mended("See its history for its attachments; each has the id of its own record.")
+		return fault.New(fault.NotFound, "unknown_file",
+			"no file hangs on the record itself").With(id).Mended("See its history for its attachments; each has the id of its own record.")
 	}
 	// A file may be large, so it is not held in memory as a parsed response would be.
 	res, err := c.GetFile(ctx, c.Workspace, typeName, id, r.JSON200.Files[0].Field, &client.GetFileParams{})
@@ -103,7 +109,8 @@ func (a *app) saveFile(ctx context.Context, c *client.Conn, typeName, id, path s
 // shownFields is how many fields the list of records shows beside the title.
 const shownFields = 5
 
-func (a *app) listRecords(ctx context.Context, c *client.Conn, typeName string, p client.ListRecordsParams, columns []string) error {
+func (a *app) listRecords(ctx context.Context, c *client.Conn, typeName string, p client.ListRecordsParams,
+	columns []string) error {
 	kinds, err := c.ListTypesWithResponse(ctx, c.Workspace)
 	if err != nil {
 		return err
@@ -123,7 +130,8 @@ func (a *app) listRecords(ctx context.Context, c *client.Conn, typeName string, 
 	header := []any{"Id", t.Label}
 	if len(columns) == 0 {
 		for _, f := range t.Offered().Fields {
-			if !slices.Contains(t.Title, f.Name) && f.Type != catalog.LongText && f.Type != catalog.File && len(columns) < shownFields {
+			if !slices.Contains(t.Title, f.Name) && f.Type != catalog.LongText && f.Type != catalog.File &&
+				len(columns) < shownFields {
 				columns = append(columns, f.Name)
 			}
 		}

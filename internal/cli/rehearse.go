@@ -12,7 +12,8 @@ func (a *app) rehearseCmd() *cobra.Command {
 	var in string
 	var back bool
 	cmd := &cobra.Command{
-		Use: "rehearse NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)), Short: "Try an import first in another workspace, and take over what was set up there",
+		Use: "rehearse NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)),
+		Short: "Try an import first in another workspace, and take over what was set up there",
 		Long: `Makes, in another workspace, an import of the same source that is set up as this one is. What is done with it touches
 no record here. With --back the set-up of the rehearsal (how the source is read, and the mapping with its rules) becomes
 that of the import that it rehearses; answers and changed cells stay behind, since they are about the records there.`,
@@ -41,7 +42,8 @@ that of the import that it rehearses; answers and changed cells stay behind, sin
 			if a.asJSON {
 				return a.printJSON(r.JSON201)
 			}
-			fmt.Fprintf(a.out, "Import %d of %s rehearses it. Check it: uchi check %d --workspace %s; take its set-up over: uchi rehearse %d --back --workspace %s\n",
+			fmt.Fprintf(a.out, "Import %d of %s rehearses it. Check it: uchi check %d --workspace %s; take its set-up over: "+
+				"uchi rehearse %d --back --workspace %s\n",
 				r.JSON201.Id, in, r.JSON201.Id, in, r.JSON201.Id, in)
 			return nil
 		},

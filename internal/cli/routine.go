@@ -16,8 +16,11 @@ import (
 
 func (a *app) routineCmd() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "routine", GroupID: "load", Args: args(cobra.NoArgs), Short: "List, show, save and remove saved set-ups of imports",
-		Example: "  uchi routine\n  uchi routine save branch-contacts --import 12\n  uchi routine show branch-contacts > branch.yaml\n  uchi routine save branch-contacts --from branch.yaml\n  uchi import new.csv --routine branch-contacts",
+		Use: "routine", GroupID: "load", Args: args(cobra.NoArgs),
+		Short: "List, show, save and remove saved set-ups of imports",
+		Example: "  uchi routine\n  uchi routine save branch-contacts --import 12\n  uchi routine show branch-contacts > " +
+			"branch.yaml\n  uchi routine save branch-contacts --from branch.yaml\n" +
+			"  uchi import new.csv --routine branch-contacts",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
 			r, err := c.ListRoutinesWithResponse(ctx, c.Workspace)
 			if err != nil {
@@ -34,7 +37,8 @@ func (a *app) routineCmd() *cobra.Command {
 					fields += len(d.Fields)
 					into = append(into, d.Type)
 				}
-				tab.AppendRow([]any{x.Name, strings.Join(into, ", "), fields, x.Version, x.ChangedAt.Local().Format("2006-01-02 15:04"), x.ChangedBy})
+				tab.AppendRow([]any{x.Name, strings.Join(into, ", "), fields, x.Version,
+					x.ChangedAt.Local().Format("2006-01-02 15:04"), x.ChangedBy})
 			}
 			tab.Render()
 			return nil
@@ -42,7 +46,8 @@ func (a *app) routineCmd() *cobra.Command {
 	}
 	var to client.RoutineCopy
 	copied := &cobra.Command{
-		Use: "copy NAME", Args: args(cobra.ExactArgs(1)), Short: "Take a routine over into another workspace", Example: "  uchi routine copy branch-contacts --workspace practice --to main",
+		Use: "copy NAME", Args: args(cobra.ExactArgs(1)), Short: "Take a routine over into another workspace",
+		Example: "  uchi routine copy branch-contacts --workspace practice --to main",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			r, err := c.CopyRoutineWithResponse(ctx, c.Workspace, list[0], to)
 			if err == nil {
@@ -128,7 +133,8 @@ func (a *app) readRoutine(path string) (mapping.Routine, error) {
 		b, err = os.ReadFile(path)
 	}
 	if err != nil {
-		return mapping.Routine{}, fault.New(fault.Invalid, "file_refused", "the file cannot be read: "+err.Error()).At(fault.Place{File: path})
+		return mapping.Routine{}, fault.New(fault.Invalid, "file_refused", "the file cannot be read: "+
+			err.Error()).At(fault.Place{File: path})
 	}
 	r, err := mapping.ReadRoutine(b)
 	if f, ok := fault.From(err); ok {

@@ -21,8 +21,10 @@ func (a *app) rowsCmd() *cobra.Command {
 	var row int64
 	cmd := &cobra.Command{
 		Use: "rows NUMBER", GroupID: "look", Args: args(cobra.ExactArgs(1)),
-		Short:   "Show rows of an import with verdicts, problems and outcomes",
-		Example: "  uchi rows 12 --verdict hold\n  uchi rows 12 --problem bad_email --limit 200\n  uchi rows 12 --sort=-Amount --limit 10              the largest first\n  uchi rows 12 --outcome held --csv > held.csv\n  uchi rows 12 --verdict hold --xlsx held.xlsx      to be mended and brought back",
+		Short: "Show rows of an import with verdicts, problems and outcomes",
+		Example: "  uchi rows 12 --verdict hold\n  uchi rows 12 --problem bad_email --limit 200\n" +
+			"  uchi rows 12 --sort=-Amount --limit 10              the largest first\n  uchi rows 12 --outcome held --csv > " +
+			"held.csv\n  uchi rows 12 --verdict hold --xlsx held.xlsx      to be mended and brought back",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			c, i, err := a.withImport(cmd.Context(), list[0])
 			if err != nil {
@@ -33,7 +35,8 @@ func (a *app) rowsCmd() *cobra.Command {
 			}
 			p.Verdict, p.Outcome = verdict.Verdict(v), verdict.Outcome(o)
 			if book != "" {
-				r, err := c.DownloadWorkbook(cmd.Context(), c.Workspace, i.Id, &client.DownloadWorkbookParams{Verdict: p.Verdict, Outcome: p.Outcome, Problem: p.Problem, Field: p.Field, Text: p.Text, Column: p.Column})
+				r, err := c.DownloadWorkbook(cmd.Context(), c.Workspace, i.Id, &client.DownloadWorkbookParams{Verdict: p.Verdict,
+					Outcome: p.Outcome, Problem: p.Problem, Field: p.Field, Text: p.Text, Column: p.Column})
 				if err != nil {
 					return err
 				}
@@ -68,7 +71,8 @@ func (a *app) rowsCmd() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&v, "verdict", "", "only rows with this verdict: create, update, delete, same, skip, ask, hold")
-	f.StringVar(&o, "outcome", "", "only rows with this outcome: created, updated, deleted, unchanged, skipped, held, failed, undone")
+	f.StringVar(&o, "outcome", "",
+		"only rows with this outcome: created, updated, deleted, unchanged, skipped, held, failed, undone")
 	f.StringVar(&p.Problem, "problem", "", "only rows with this problem's code")
 	f.StringVar(&p.Field, "field", "", "only rows with a problem at this field")
 	f.StringVar(&p.Text, "text", "", "only rows with this text in a cell")
@@ -79,7 +83,8 @@ func (a *app) rowsCmd() *cobra.Command {
 	f.Int64Var(&row, "row", 0, "show this row alone, as the records that it becomes, with what each value comes from")
 	f.StringVar(&book, "xlsx", "", "write all of them as a workbook into this file, with notes at what is wrong")
 	f.BoolVar(&overwrites, "overwrites", false, "print as CSV every value that the load would replace")
-	f.BoolVar(&gone, "gone", false, "list instead the children, such as lines of a deal, that are not in the file any more")
+	f.BoolVar(&gone, "gone", false,
+		"list instead the children, such as lines of a deal, that are not in the file any more")
 	f.BoolVar(&csv, "csv", false, "print all of them as CSV, with what is wrong")
 	return cmd
 }
@@ -141,7 +146,8 @@ func (a *app) showRow(ctx context.Context, c *client.Conn, id, row int64) error 
 }
 
 func (a *app) rowsAsCSV(ctx context.Context, c *client.Conn, id int64, p client.ListRowsParams) error {
-	r, err := c.DownloadRows(ctx, c.Workspace, id, &client.DownloadRowsParams{Verdict: p.Verdict, Outcome: p.Outcome, Problem: p.Problem, Field: p.Field, Text: p.Text, Column: p.Column})
+	r, err := c.DownloadRows(ctx, c.Workspace, id, &client.DownloadRowsParams{Verdict: p.Verdict, Outcome: p.Outcome,
+		Problem: p.Problem, Field: p.Field, Text: p.Text, Column: p.Column})
 	if err != nil {
 		return err
 	}

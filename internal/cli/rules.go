@@ -33,7 +33,8 @@ The file is YAML or JSON, a list of rules: fields that must be equal, or that mu
     one: ask
   - alike: [given_name, family_name, email, phone]
     take_at: 99`,
-		Example: "  uchi rules contact\n  uchi rules contact --try\n  uchi rules contact --from rules.yaml --try\n  uchi rules contact --from rules.yaml\n  uchi rules contact --usual\n  uchi rules lead --known contact=skip",
+		Example: "  uchi rules contact\n  uchi rules contact --try\n  uchi rules contact --from rules.yaml --try\n" +
+			"  uchi rules contact --from rules.yaml\n  uchi rules contact --usual\n  uchi rules lead --known contact=skip",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			var rules []catalog.MatchRule
 			if from != "" {
@@ -45,7 +46,8 @@ The file is YAML or JSON, a list of rules: fields that must be equal, or that mu
 				d := yaml.NewDecoder(file)
 				d.KnownFields(true)
 				if err := d.Decode(&rules); err != nil {
-					return fault.New(fault.Invalid, "bad_rules", "this is no list of match rules: "+err.Error()).At(fault.Place{Path: from}).Mended("See uchi rules --help for what such a file says.")
+					return fault.New(fault.Invalid, "bad_rules", "this is no list of match rules: "+
+						err.Error()).At(fault.Place{Path: from}).Mended("See uchi rules --help for what such a file says.")
 				}
 			}
 			if try {
@@ -56,7 +58,9 @@ The file is YAML or JSON, a list of rules: fields that must be equal, or that mu
 				return err
 			}
 			if from != "" || usual {
-				r, err := c.ChangeMatchWithResponse(ctx, c.Workspace, t.Name, &client.ChangeMatchParams{IfMatch: fmt.Sprintf("%q", fmt.Sprint(t.Version))}, client.MatchRules{Rules: append([]catalog.MatchRule{}, rules...)})
+				r, err := c.ChangeMatchWithResponse(ctx, c.Workspace, t.Name,
+					&client.ChangeMatchParams{IfMatch: fmt.Sprintf("%q", fmt.Sprint(t.Version))},
+					client.MatchRules{Rules: append([]catalog.MatchRule{}, rules...)})
 				if err != nil {
 					return err
 				}
@@ -64,7 +68,9 @@ The file is YAML or JSON, a list of rules: fields that must be equal, or that mu
 			}
 			if known != "" {
 				other, means, _ := strings.Cut(known, "=")
-				r, err := c.ChangeKnownWithResponse(ctx, c.Workspace, t.Name, other, &client.ChangeKnownParams{IfMatch: fmt.Sprintf("%q", fmt.Sprint(t.Version))}, client.ChangeKnownJSONRequestBody{Means: client.Find(means)})
+				r, err := c.ChangeKnownWithResponse(ctx, c.Workspace, t.Name, other,
+					&client.ChangeKnownParams{IfMatch: fmt.Sprintf("%q", fmt.Sprint(t.Version))},
+					client.ChangeKnownJSONRequestBody{Means: client.Find(means)})
 				if err != nil {
 					return err
 				}
@@ -91,7 +97,8 @@ The file is YAML or JSON, a list of rules: fields that must be equal, or that mu
 	}
 	f := cmd.Flags()
 	f.StringVar(&from, "from", "", "a file with the rules that are to hold, or to be tried")
-	f.StringVar(&known, "known", "", "what is done with rows that are there already as records of another type: TYPE=take (told, and loaded), hold or skip")
+	f.StringVar(&known, "known", "", "what is done with rows that are there already as records of another type: "+
+		"TYPE=take (told, and loaded), hold or skip")
 	f.BoolVar(&usual, "usual", false, "let the usual rules hold again")
 	f.BoolVar(&try, "try", false, "say what the rules make of the records that are there; nothing is kept")
 	cmd.MarkFlagsMutuallyExclusive("from", "usual")
@@ -101,7 +108,8 @@ The file is YAML or JSON, a list of rules: fields that must be equal, or that mu
 
 // tryRules says what rules make of the records that are there.
 func (a *app) tryRules(ctx context.Context, c *client.Conn, typeName string, rules []catalog.MatchRule) error {
-	r, err := c.TryMatchWithResponse(ctx, c.Workspace, typeName, client.MatchRules{Rules: append([]catalog.MatchRule{}, rules...)})
+	r, err := c.TryMatchWithResponse(ctx, c.Workspace, typeName,
+		client.MatchRules{Rules: append([]catalog.MatchRule{}, rules...)})
 	if err != nil {
 		return err
 	}
@@ -135,9 +143,11 @@ func (a *app) tryRules(ctx context.Context, c *client.Conn, typeName string, rul
 // effectWords puts what a rule makes of the records into a sentence.
 func effectWords(e client.RuleEffect) string {
 	if e.Taken+e.Asked > 0 || strings.HasPrefix(e.Says, "alike") {
-		return fmt.Sprintf("Of %s records, compared with one another: %s pairs would be taken for one, %s asked about.", number(e.LookedAt), number(e.Taken), number(e.Asked))
+		return fmt.Sprintf("Of %s records, compared with one another: %s pairs would be taken for one, %s asked about.",
+			number(e.LookedAt), number(e.Taken), number(e.Asked))
 	}
-	s := fmt.Sprintf("%s of %s records can be looked up by it, %s of them are told apart", number(e.LookedAt), number(e.Records), number(e.Alone))
+	s := fmt.Sprintf("%s of %s records can be looked up by it, %s of them are told apart", number(e.LookedAt),
+		number(e.Records), number(e.Alone))
 	if e.Largest > 1 {
 		s += fmt.Sprintf("; at most %s are equal in it", number(e.Largest))
 	}

@@ -89,7 +89,8 @@ made; the password is taken from UCHI_ADMIN_PASSWORD or made up and printed once
 What no flag says is taken from the environment (--mail-server from UCHI_MAIL_SERVER, and so on),
 and what that does not say from the file that --config names. Passwords are taken from the
 environment alone.`,
-		Example: "  uchi serve\n  uchi serve --config /etc/uchi/uchi.yaml\n  uchi serve --database postgres://uchi@db.internal:5432/uchi --listen 0.0.0.0:8844 --tls-cert cert.pem --tls-key key.pem",
+		Example: "  uchi serve\n  uchi serve --config /etc/uchi/uchi.yaml\n  uchi serve --database " +
+			"postgres://uchi@db.internal:5432/uchi --listen 0.0.0.0:8844 --tls-cert cert.pem --tls-key key.pem",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if err := configured(cmd); err != nil {
 				return err
@@ -102,27 +103,38 @@ environment alone.`,
 	fl.String(configFlag, "", "file of settings in YAML, with the names of these flags")
 	fl.StringVar(&f.database, "database", "", "URL of a PostgreSQL of your own")
 	fl.StringVar(&f.admin, "admin", defaultAdmin, "e-mail address of the first administrator")
-	fl.StringVar(&f.process, "process", "", "name of this process among several on one database (made from host and port when left out)")
+	fl.StringVar(&f.process, "process", "",
+		"name of this process among several on one database (made from host and port when left out)")
 	fl.StringVar(&f.cert, "tls-cert", "", "certificate, to answer over TLS")
 	fl.StringVar(&f.key, "tls-key", "", "key of the certificate")
 	fl.BoolVar(&f.secure, "behind-tls", false, "a proxy in front speaks TLS: mark cookies as secure")
-	fl.BoolVar(&f.proxied, "behind-proxy", false, "a proxy in front tells who asks, in X-Forwarded-For: believe the last address there")
-	fl.StringArrayVar(&f.folders, "feed-folder", nil, "a folder on this machine that feeds may look into, with those below (repeatable)")
+	fl.BoolVar(&f.proxied, "behind-proxy", false,
+		"a proxy in front tells who asks, in X-Forwarded-For: believe the last address there")
+	fl.StringArrayVar(&f.folders, "feed-folder", nil,
+		"a folder on this machine that feeds may look into, with those below (repeatable)")
 	fl.BoolVar(&f.private, "allow-private", false, "feeds and notices may reach addresses in private networks")
-	fl.StringVar(&f.issuer, "oidc-issuer", "", "provider of OpenID Connect by which people may sign in; its secret in UCHI_OIDC_SECRET")
+	fl.StringVar(&f.issuer, "oidc-issuer", "",
+		"provider of OpenID Connect by which people may sign in; its secret in UCHI_OIDC_SECRET")
 	fl.StringVar(&f.oidcClient, "oidc-client", "uchi", "what the service is called there")
 	fl.StringVar(&f.oidcLabel, "oidc-label", "your organisation", "what people call it")
-	fl.StringToStringVar(&f.oidcRoles, "oidc-roles", nil, "roles by group, such as crm-admins=administrator,sales=operator; who is in none has the role that they have here, or may not sign in")
-	fl.StringVar(&f.contact, "security-contact", "", "whom to tell of faults of security, such as mailto:security@lanternquay.example; stands in /.well-known/security.txt")
-	fl.StringVar(&f.mail, "mail-server", "", "server by which notices go out: smtp://user@host:587 or smtps://user@host; the password in UCHI_MAIL_PASSWORD")
+	fl.StringToStringVar(&f.oidcRoles, "oidc-roles", nil,
+		"roles by group, such as crm-admins=administrator,sales=operator; who is in none has the role that they have here, or may not sign in")
+	fl.StringVar(&f.contact, "security-contact", "",
+		"whom to tell of faults of security, such as mailto:security@lanternquay.example; stands in /.well-known/security.txt")
+	fl.StringVar(&f.mail, "mail-server", "", "server by which notices go out: smtp://user@host:587 or smtps://user@host; "+
+		"the password in UCHI_MAIL_PASSWORD")
 	fl.StringVar(&f.mailFrom, "mail-from", "", "sender of notices, such as \"Uchi <uchi@lanternquay.example>\"")
 	fl.IntVar(&f.mailRows, "mail-rows", defaultMailRows, "most held rows that hang on a notice as a sheet; 0 for none")
-	fl.StringVar(&f.traces, "traces", "", "collector that traces go to, by OTLP over HTTP, such as http://127.0.0.1:4318/v1/traces")
-	fl.StringVar(&f.public, "public-url", "", "where people find the console, for links in mails and for passkeys (made from --listen when left out)")
-	fl.StringVar(&f.keyFile, "key-file", "", "file of the key that passwords of other systems are kept with, older keys behind it (also the key itself in UCHI_KEY; see uchi key)")
+	fl.StringVar(&f.traces, "traces", "",
+		"collector that traces go to, by OTLP over HTTP, such as http://127.0.0.1:4318/v1/traces")
+	fl.StringVar(&f.public, "public-url", "", "where people find the console, for links in mails and for passkeys (made "+
+		"from --listen when left out)")
+	fl.StringVar(&f.keyFile, "key-file", "", "file of the key that passwords of other systems are kept with, older "+
+		"keys behind it (also the key itself in UCHI_KEY; see uchi key)")
 	fl.Int64Var(&f.mostMiB, "max-source", 4096, "largest source, in MiB")
 	fl.IntVar(&f.rowMiB, "max-row", sheet.DefaultLimits.RowBytes>>20, "largest row, in MiB")
-	fl.Int64Var(&f.unpackedMiB, "max-unpacked", sheet.DefaultLimits.UnpackedBytes>>20, "most that a part of an archive may unpack to, in MiB")
+	fl.Int64Var(&f.unpackedMiB, "max-unpacked", sheet.DefaultLimits.UnpackedBytes>>20,
+		"most that a part of an archive may unpack to, in MiB")
 	fl.IntVar(&f.cellKiB, "max-cell", sheet.DefaultLimits.CellBytes>>10, "largest cell, in KiB")
 	fl.IntVar(&f.columns, "max-columns", sheet.DefaultLimits.Columns, "most columns of a sheet")
 	fl.IntVar(&f.workers, "workers", 2, "imports worked on at once by this process")
@@ -134,7 +146,8 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	log := a.logger(f.debug)
 	listener, err := net.Listen("tcp", f.listen)
 	if err != nil {
-		return fault.New(fault.Conflict, "port_taken", "the service cannot answer at this address: "+err.Error()).With(f.listen).Mended("Stop what uses it, or choose another with --listen.")
+		return fault.New(fault.Conflict, "port_taken", "the service cannot answer at this address: "+
+			err.Error()).With(f.listen).Mended("Stop what uses it, or choose another with --listen.")
 	}
 	defer listener.Close()
 	if f.database == "" {
@@ -154,7 +167,8 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	if f.public == "" {
 		f.public = map[bool]string{true: "https://", false: "http://"}[f.cert != ""] + address
 	}
-	st, err := store.Open(ctx, store.Options{URL: f.database, Process: f.process, Connections: staging.Connections(f.workers), Log: log})
+	st, err := store.Open(ctx, store.Options{URL: f.database, Process: f.process,
+		Connections: staging.Connections(f.workers), Log: log})
 	if err != nil {
 		return err
 	}
@@ -176,12 +190,15 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	if err != nil {
 		return err
 	}
-	handler := api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure, Proxied: f.proxied, SecurityContact: f.contact, Provider: by, PublicURL: f.public})
+	handler := api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure,
+		Proxied: f.proxied, SecurityContact: f.contact, Provider: by, PublicURL: f.public})
 	if f.traces != "" {
 		handler = otelhttp.NewHandler(handler, "request", otelhttp.WithTracerProvider(traces))
 	}
-	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
-		BaseContext: func(net.Listener) context.Context { return ctx }, ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		MaxHeaderBytes: 64 << 10,
+		BaseContext:    func(net.Listener) context.Context { return ctx },
+		ErrorLog:       slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
 	ended := make(chan error, 1)
 	go func() {
 		if f.cert != "" {
@@ -214,7 +231,8 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	return err
 }
 
-func (a *app) startWork(ctx context.Context, st *store.Store, room *staging.Room, f serveFlags, traces trace.TracerProvider, log *slog.Logger) (*work.Service, error) {
+func (a *app) startWork(ctx context.Context, st *store.Store, room *staging.Room, f serveFlags,
+	traces trace.TracerProvider, log *slog.Logger) (*work.Service, error) {
 	limits := sheet.DefaultLimits
 	if f.cellKiB > 0 {
 		limits.CellBytes = f.cellKiB << 10
@@ -243,8 +261,10 @@ func (a *app) startWork(ctx context.Context, st *store.Store, room *staging.Room
 			return nil, err
 		}
 	}
-	w, err := work.New(st, room, work.Options{Process: f.process, Workers: f.workers, MostBytes: most << 20, Limits: limits, Log: log,
-		Places: places.Options{Folders: f.folders, Private: f.private}, Secrets: box, Mail: server, MailRows: f.mailRows, PublicURL: f.public, Traces: traces})
+	w, err := work.New(st, room, work.Options{Process: f.process, Workers: f.workers, MostBytes: most << 20,
+		Limits: limits, Log: log,
+		Places: places.Options{Folders: f.folders, Private: f.private}, Secrets: box, Mail: server, MailRows: f.mailRows,
+		PublicURL: f.public, Traces: traces})
 	if err != nil {
 		return nil, err
 	}
@@ -257,7 +277,8 @@ func (f serveFlags) provider() (*api.Provider, error) {
 	if f.issuer == "" {
 		return nil, nil //nolint:nilnil // there is none
 	}
-	p := &api.Provider{Issuer: f.issuer, Client: f.oidcClient, Secret: os.Getenv("UCHI_OIDC_SECRET"), Label: f.oidcLabel, Roles: map[string]rights.Role{}}
+	p := &api.Provider{Issuer: f.issuer, Client: f.oidcClient, Secret: os.Getenv("UCHI_OIDC_SECRET"),
+		Label: f.oidcLabel, Roles: map[string]rights.Role{}}
 	for group, role := range f.oidcRoles {
 		if !rights.Role(role).Valid() {
 			return nil, usageError{fmt.Errorf("%q is no role; they are viewer, operator, administrator", role)}
@@ -283,13 +304,15 @@ func (f serveFlags) secrets() (secret.Box, error) {
 			err = errors.Join(err, file.Close())
 		}
 		if err != nil && !errors.Is(err, fs.ErrExist) {
-			return secret.Box{}, fault.New(fault.Invalid, "key_refused", "the key for passwords cannot be made: "+err.Error()).At(fault.Place{File: path})
+			return secret.Box{}, fault.New(fault.Invalid, "key_refused", "the key for passwords cannot be made: "+
+				err.Error()).At(fault.Place{File: path})
 		}
 	}
 	if path != "" {
 		b, err := os.ReadFile(path)
 		if err != nil {
-			return secret.Box{}, fault.New(fault.Invalid, "key_refused", "the key for passwords cannot be read: "+err.Error()).At(fault.Place{File: path}).Mended("Make one with uchi key > FILE.")
+			return secret.Box{}, fault.New(fault.Invalid, "key_refused", "the key for passwords cannot be read: "+
+				err.Error()).At(fault.Place{File: path}).Mended("Make one with uchi key > FILE.")
 		}
 		text = string(b)
 	}
@@ -298,7 +321,8 @@ func (f serveFlags) secrets() (secret.Box, error) {
 
 func (a *app) keyCmd() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "key", GroupID: "service", Args: args(cobra.NoArgs), Short: "Make a key that the service keeps passwords of other systems with",
+		Use: "key", GroupID: "service", Args: args(cobra.NoArgs),
+		Short: "Make a key that the service keeps passwords of other systems with",
 		Long: `Prints a new key. Keep it in a file that only the service may read, apart from the database and its backups, and start
 the service with --key-file. To change it, put the new key in the first line and leave the old one below, start the
 service again, run uchi key change, and take the old one away.`,
@@ -309,13 +333,15 @@ service again, run uchi key change, and take the old one away.`,
 		},
 	}
 	cmd.AddCommand(&cobra.Command{
-		Use: "change", Args: args(cobra.NoArgs), Short: "Keep all passwords of other systems with the service's first key from now on (administrators)",
+		Use: "change", Args: args(cobra.NoArgs), Short: "Keep all passwords of other systems with the service's first " +
+			"key from now on (administrators)",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
 			r, err := c.ChangeKeyWithResponse(ctx)
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(a.out, "%s with the first key.\n", plural(int64(r.JSON200.Count), "password is kept", "passwords are kept"))
+			fmt.Fprintf(a.out, "%s with the first key.\n", plural(int64(r.JSON200.Count), "password is kept",
+				"passwords are kept"))
 			return nil
 		}),
 	})
@@ -352,9 +378,11 @@ func (a *app) readPassword() (string, error) {
 func (a *app) loginCmd() *cobra.Command {
 	var days int
 	cmd := &cobra.Command{
-		Use: "login EMAIL", GroupID: "service", Args: args(cobra.ExactArgs(1)), Short: "Sign in; a token is kept for this user",
-		Long:    "Signs in with the password (asked for, or read from standard input) and keeps a token in a file that only you can read.",
-		Example: "  uchi login admin@lanternquay.example\n  uchi login --server https://crm.lanternquay.example you@lanternquay.example < password.txt",
+		Use: "login EMAIL", GroupID: "service", Args: args(cobra.ExactArgs(1)),
+		Short: "Sign in; a token is kept for this user",
+		Long:  "Signs in with the password (asked for, or read from standard input) and keeps a token in a file that only you can read.",
+		Example: "  uchi login admin@lanternquay.example\n  uchi login --server https://crm.lanternquay.example " +
+			"you@lanternquay.example < password.txt",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			password, err := a.readPassword()
 			if err != nil {

@@ -12,7 +12,8 @@ import (
 func (a *app) settingsCmd() *cobra.Command {
 	var days int
 	cmd := &cobra.Command{
-		Use: "settings", GroupID: "service", Args: args(cobra.NoArgs), Short: "Show or change what holds for the whole service",
+		Use: "settings", GroupID: "service", Args: args(cobra.NoArgs),
+		Short: "Show or change what holds for the whole service",
 		Long: `Shows or changes what holds for the whole service: for how many days after its last change the
 source and the results of an import are kept. Records, history and log stay.`,
 		Example: "  uchi settings\n  uchi settings --keep-days 30",

@@ -20,7 +20,8 @@ required fields first, a note at each header, drop-downs for choices, countries 
 dates and numbers, a row that shows what a filled one looks like and is not loaded, and a Guide sheet that
 explains the columns. With several record types it has a sheet for each. The name of the file says whether
 it is a workbook (.xlsx, .ods) or CSV (.csv; .zip with a file for each of several record types).`,
-		Example: "  uchi starter contact -o contacts.xlsx\n  uchi starter account contact opportunity -o new-branch.xlsx\n  uchi starter lead --fields family_name,company,email -o leads.csv",
+		Example: "  uchi starter contact -o contacts.xlsx\n  uchi starter account contact opportunity -o new-branch.xlsx\n" +
+			"  uchi starter lead --fields family_name,company,email -o leads.csv",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			p.Type = list
 			switch {

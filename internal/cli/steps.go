@@ -59,18 +59,21 @@ func (a *app) importsCmd() *cobra.Command {
 	f.StringVar(&from, "from", "", "only those made on this day or later")
 	f.StringVar(&to, "to", "", "only those made on this day or earlier")
 	cmd.AddCommand(
-		a.actCmd("discard", "Give an import up before it is loaded", func(ctx context.Context, c *client.Conn, id int64) error {
+		a.actCmd("discard", "Give an import up before it is loaded", func(ctx context.Context, c *client.Conn,
+			id int64) error {
 			_, err := c.DiscardImportWithResponse(ctx, c.Workspace, id)
 			return err
 		}),
-		a.actCmd("close", "Put an import away after rows were loaded; its records stay", func(ctx context.Context, c *client.Conn, id int64) error {
-			_, err := c.CloseWithResponse(ctx, c.Workspace, id)
-			return err
-		}),
-		a.actCmd("cancel", "End whatever runs on an import: reading, check, try or load; what is loaded stays", func(ctx context.Context, c *client.Conn, id int64) error {
-			_, err := c.CancelWithResponse(ctx, c.Workspace, id)
-			return err
-		}),
+		a.actCmd("close", "Put an import away after rows were loaded; its records stay",
+			func(ctx context.Context, c *client.Conn, id int64) error {
+				_, err := c.CloseWithResponse(ctx, c.Workspace, id)
+				return err
+			}),
+		a.actCmd("cancel", "End whatever runs on an import: reading, check, try or load; what is loaded stays",
+			func(ctx context.Context, c *client.Conn, id int64) error {
+				_, err := c.CancelWithResponse(ctx, c.Workspace, id)
+				return err
+			}),
 		a.actCmd("pause", "Pause a load between two chunks", func(ctx context.Context, c *client.Conn, id int64) error {
 			_, err := c.PauseWithResponse(ctx, c.Workspace, id)
 			return err
@@ -83,7 +86,8 @@ func (a *app) importsCmd() *cobra.Command {
 			_, err := c.StopWithResponse(ctx, c.Workspace, id)
 			return err
 		}),
-		a.actCmd("reopen", "Take up again what was closed or discarded", func(ctx context.Context, c *client.Conn, id int64) error {
+		a.actCmd("reopen", "Take up again what was closed or discarded", func(ctx context.Context, c *client.Conn,
+			id int64) error {
 			_, err := c.ReopenWithResponse(ctx, c.Workspace, id)
 			return err
 		}),
@@ -130,7 +134,8 @@ func (a *app) handOverCmd() *cobra.Command {
 
 func (a *app) runsCmd() *cobra.Command {
 	return &cobra.Command{
-		Use: "runs NUMBER", Args: args(cobra.ExactArgs(1)), Short: "List what was done on an import: readings, checks and loads",
+		Use: "runs NUMBER", Args: args(cobra.ExactArgs(1)),
+		Short:   "List what was done on an import: readings, checks and loads",
 		Example: "  uchi imports runs 12",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			c, i, err := a.withImport(cmd.Context(), list[0])
@@ -155,12 +160,14 @@ func (a *app) runsCmd() *cobra.Command {
 					result = strings.TrimSpace(fmt.Sprintf("%s  %s deleted that were not in the file", result, number(x.Removed)))
 				}
 				if x.Partly > 0 {
-					result = strings.TrimSpace(fmt.Sprintf("%s  of %s held, other records were written", result, plural(x.Partly, "row", "rows")))
+					result = strings.TrimSpace(fmt.Sprintf("%s  of %s held, other records were written", result,
+						plural(x.Partly, "row", "rows")))
 				}
 				if x.Trouble.Code != "" {
 					result = strings.TrimSpace(result + "  " + x.Trouble.Message)
 				}
-				tab.AppendRow([]any{x.Id, x.Work, x.Person, x.BeganAt.Local().Format("2006-01-02 15:04:05"), took, number(x.Done), ended, result})
+				tab.AppendRow([]any{x.Id, x.Work, x.Person, x.BeganAt.Local().Format("2006-01-02 15:04:05"), took,
+					number(x.Done), ended, result})
 			}
 			tab.Render()
 			return nil
@@ -182,7 +189,8 @@ func (a *app) listImports(ctx context.Context, p client.ListImportsParams) error
 	}
 	tab := a.table("No.", "Source", "Into", "State", "Rows", "Result", "By", "When")
 	for _, i := range r.JSON200.Imports {
-		tab.AppendRow([]any{i.Id, oneLine(i.Name, 34), i.Into, stateWords(i), number(i.Rows), a.summary(i), i.MadeBy, i.MadeAt.Local().Format("2006-01-02 15:04")})
+		tab.AppendRow([]any{i.Id, oneLine(i.Name, 34), i.Into, stateWords(i), number(i.Rows), a.summary(i), i.MadeBy,
+			i.MadeAt.Local().Format("2006-01-02 15:04")})
 	}
 	tab.Render()
 	return nil
@@ -286,8 +294,11 @@ func (a *app) mappingCmd() *cobra.Command {
 	var reading sheet.Reading
 	cmd := &cobra.Command{
 		Use: "mapping NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)),
-		Short:   "Show or change how a source is read, and which column goes to which field",
-		Example: "  uchi mapping 12\n  uchi mapping 12 --map \"job_title=Post\" --fixed country=NO\n  uchi mapping 12 --map \"description=\"       take the field out again\n  uchi mapping 12 --country NO            for telephone numbers that name none\n  uchi mapping 12 --add account --draft account --map name=Company",
+		Short: "Show or change how a source is read, and which column goes to which field",
+		Example: "  uchi mapping 12\n  uchi mapping 12 --map \"job_title=Post\" --fixed country=NO\n" +
+			"  uchi mapping 12 --map \"description=\"       take the field out again\n" +
+			"  uchi mapping 12 --country NO           " +
+			" for telephone numbers that name none\n  uchi mapping 12 --add account --draft account --map name=Company",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			ctx := cmd.Context()
 			c, i, err := a.withImport(ctx, list[0])
@@ -323,8 +334,9 @@ func (a *app) valuesCmd() *cobra.Command {
 	var add, yes bool
 	cmd := &cobra.Command{
 		Use: "values NUMBER FIELD", GroupID: "load", Args: args(cobra.ExactArgs(2)),
-		Short:   "List what stands in a field's column, each value once, and what it means",
-		Example: "  uchi values 12 status\n  uchi values 12 account.country\n  uchi values 12 status --add\n  uchi mapping 12 --means \"status:very keen=customer\"",
+		Short: "List what stands in a field's column, each value once, and what it means",
+		Example: "  uchi values 12 status\n  uchi values 12 account.country\n  uchi values 12 status --add\n" +
+			"  uchi mapping 12 --means \"status:very keen=customer\"",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			c, i, err := a.withImport(cmd.Context(), list[0])
 			if err != nil {
@@ -341,7 +353,8 @@ func (a *app) valuesCmd() *cobra.Command {
 			if len(o.From) != 1 {
 				return usageError{fmt.Errorf("no single column goes to the field %s", field)}
 			}
-			r, err := c.ColumnValuesWithResponse(cmd.Context(), c.Workspace, i.Id, &client.ColumnValuesParams{Column: o.From[0], Draft: d.Called(), Field: field})
+			r, err := c.ColumnValuesWithResponse(cmd.Context(), c.Workspace, i.Id,
+				&client.ColumnValuesParams{Column: o.From[0], Draft: d.Called(), Field: field})
 			if err != nil {
 				return err
 			}
@@ -383,7 +396,8 @@ func (a *app) valuesCmd() *cobra.Command {
 
 // addUnknown adds the values of a column that mean nothing yet to the choices of their
 // field.
-func (a *app) addUnknown(ctx context.Context, c *client.Conn, typeName, field string, values []client.ColumnValue, o mapping.Origin, yes bool) error {
+func (a *app) addUnknown(ctx context.Context, c *client.Conn, typeName, field string, values []client.ColumnValue,
+	o mapping.Origin, yes bool) error {
 	var words []string
 	for _, v := range values {
 		if _, said := o.Values[v.Text]; !said && v.Meaning == "" {
@@ -395,14 +409,16 @@ func (a *app) addUnknown(ctx context.Context, c *client.Conn, typeName, field st
 		return nil
 	}
 	if !yes {
-		question := fmt.Sprintf("Add %s to %s: %s?", plural(int64(len(words)), "choice", "choices"), field, fault.Cut(strings.Join(words, ", "), 300))
+		question := fmt.Sprintf("Add %s to %s: %s?", plural(int64(len(words)), "choice", "choices"), field,
+			fault.Cut(strings.Join(words, ", "), 300))
 		if ok, err := a.confirm(question); err != nil || !ok {
 			return orDeclined(err)
 		}
 	}
 	for _, w := range words {
 		code := strings.ReplaceAll(value.Words(w), " ", "_")
-		if _, err := c.AddChoiceWithResponse(ctx, c.Workspace, typeName, field, catalog.Choice{Code: code, Label: w}); err != nil {
+		if _, err := c.AddChoiceWithResponse(ctx, c.Workspace, typeName, field,
+			catalog.Choice{Code: code, Label: w}); err != nil {
 			return err
 		}
 	}
@@ -478,7 +494,8 @@ func (a *app) loadCmd() *cobra.Command {
 }
 
 // loadQuestion asks in numbers whether the load is to begin.
-func (a *app) loadQuestion(ctx context.Context, c *client.Conn, i client.Import, body client.LoadRequest) (string, error) {
+func (a *app) loadQuestion(ctx context.Context, c *client.Conn, i client.Import,
+	body client.LoadRequest) (string, error) {
 	if body.Rows == "" && body.First == 0 && !body.Each {
 		return loadQuestion(i), nil
 	}

@@ -25,7 +25,8 @@ func (a *app) showCheck(ctx context.Context, c *client.Conn, i client.Import) {
 		tab.AppendRow([]any{p.Code, p.Field, number(p.Count), oneLine(p.Message, max(30, a.width()-50))})
 	}
 	tab.Render()
-	r, err := c.ListRowsWithResponse(ctx, c.Workspace, i.Id, &client.ListRowsParams{Verdict: verdict.Hold, Limit: shownProblems})
+	r, err := c.ListRowsWithResponse(ctx, c.Workspace, i.Id, &client.ListRowsParams{Verdict: verdict.Hold,
+		Limit: shownProblems})
 	if err != nil || r.JSON200 == nil || len(r.JSON200.Rows) == 0 {
 		return
 	}
@@ -59,7 +60,8 @@ func (a *app) showTotals(t client.Totals) {
 		a.showGone(d)
 	}
 	for _, x := range t.Referred {
-		fmt.Fprintf(a.out, "%s: %s point by %s to records that the rows name\n", a.paint(amber, "note"), plural(x.Count, x.Type, x.Type+" records"), x.Field)
+		fmt.Fprintf(a.out, "%s: %s point by %s to records that the rows name\n", a.paint(amber, "note"),
+			plural(x.Count, x.Type, x.Type+" records"), x.Field)
 	}
 	if len(t.Changes) > 0 {
 		var parts []string
@@ -85,10 +87,12 @@ func (a *app) showGone(d client.DraftCount) {
 		does = a.paint(amber, "what is gone is deleted when all rows are loaded")
 	}
 	if d.Gone.Records > 0 {
-		fmt.Fprintf(a.out, "gone from the file, of %s that it speaks of: %s; %s\n", plural(d.Gone.Of, "record", "records"), many(d.Gone.Records), does)
+		fmt.Fprintf(a.out, "gone from the file, of %s that it speaks of: %s; %s\n", plural(d.Gone.Of, "record", "records"),
+			many(d.Gone.Records), does)
 	}
 	if d.Gone.Unsure > 0 {
-		fmt.Fprintf(a.out, "perhaps gone from the file, perhaps meant by rows that are not settled: %s, which stay\n", many(d.Gone.Unsure))
+		fmt.Fprintf(a.out, "perhaps gone from the file, perhaps meant by rows that are not settled: %s, which stay\n",
+			many(d.Gone.Unsure))
 	}
 }
 
@@ -180,7 +184,8 @@ func (a *app) showOutcome(c *client.Conn, i client.Import) error {
 	}
 	fmt.Fprintf(a.out, "Look at it: %s/w/%s/imports/%d/result\n", c.Server, c.Workspace, i.Id)
 	if held > 0 {
-		fmt.Fprintf(a.out, "Held rows as a sheet: uchi rows %d --outcome held --xlsx held.xlsx; mended: uchi mend sheet %d held.xlsx\n", i.Id, i.Id)
+		fmt.Fprintf(a.out, "Held rows as a sheet: uchi rows %d --outcome held --xlsx held.xlsx; mended: uchi mend "+
+			"sheet %d held.xlsx\n", i.Id, i.Id)
 	}
 	if i.State == client.Ready {
 		fmt.Fprintf(a.out, "The rest is checked: uchi load %d; or take this back: uchi undo %d\n", i.Id, i.Id)

@@ -21,7 +21,8 @@ import (
 // tracing gives where spans go: to a collector of OpenTelemetry by OTLP over HTTP, or nowhere when
 // no address is given. What the collector wants in headers stands in OTEL_EXPORTER_OTLP_HEADERS, as
 // the OpenTelemetry specification has it. End sends what has not been sent yet.
-func tracing(ctx context.Context, to, process string, log *slog.Logger) (p trace.TracerProvider, end func(), err error) {
+func tracing(ctx context.Context, to, process string, log *slog.Logger) (p trace.TracerProvider, end func(),
+	err error) {
 	if to == "" {
 		return noop.NewTracerProvider(), func() {}, nil
 	}
@@ -34,7 +35,8 @@ func tracing(ctx context.Context, to, process string, log *slog.Logger) (p trace
 		exporter, err = otlptracehttp.New(ctx, otlptracehttp.WithEndpointURL(to))
 	}
 	if err != nil {
-		return nil, nil, fault.New(fault.Invalid, "bad_traces", "traces cannot go there: "+err.Error()).With(to).Mended("Give the address of a collector, such as http://127.0.0.1:4318/v1/traces.")
+		return nil, nil, fault.New(fault.Invalid, "bad_traces", "traces cannot go there: "+
+			err.Error()).With(to).Mended("Give the address of a collector, such as http://127.0.0.1:4318/v1/traces.")
 	}
 	provider := sdktrace.NewTracerProvider(sdktrace.WithBatcher(exporter), sdktrace.WithResource(resource.NewSchemaless(
 		attribute.String("service.name", "uchi"), attribute.String("service.instance.id", process))))

@@ -18,7 +18,8 @@ import (
 func (a *app) typesCmd() *cobra.Command {
 	var out string
 	cmd := &cobra.Command{
-		Use: "types [TYPE]", GroupID: "look", Args: args(cobra.MaximumNArgs(1)), Short: "List the record types, or say what one wants",
+		Use: "types [TYPE]", GroupID: "look", Args: args(cobra.MaximumNArgs(1)),
+		Short: "List the record types, or say what one wants",
 		Long: `Lists the record types. With one named, writes what its records want as a document in Markdown, to read or to
 hand to those who send files: every field with its type and length, whether it must be there, what it takes with all its
 choices, an example, how a row finds its record, and what refers to such records.`,
@@ -60,7 +61,8 @@ choices, an example, how a row finds its record, and what refers to such records
 						rules = append(rules, strings.Join(m.Fields, " + "))
 					}
 				}
-				tab.AppendRow([]any{t.Name, t.Plural, t.Prefix, len(t.Fields), strings.Join(required, ", "), strings.Join(rules, ", ")})
+				tab.AppendRow([]any{t.Name, t.Plural, t.Prefix, len(t.Fields), strings.Join(required, ", "),
+					strings.Join(rules, ", ")})
 			}
 			tab.Render()
 			return nil
@@ -77,13 +79,16 @@ func (a *app) addTypeCmd() *cobra.Command {
 	var from string
 	var show bool
 	cmd := &cobra.Command{
-		Use: "add [LABEL]", Args: args(cobra.MaximumNArgs(1)), Short: "Add a record type of your own, by its fields or from an import's columns",
+		Use: "add [LABEL]", Args: args(cobra.MaximumNArgs(1)),
+		Short: "Add a record type of your own, by its fields or from an import's columns",
 		Long: `Adds a record type. Its fields are given one by one, as label=type, or are made of the columns of an import: types,
 choices, references and the key from what stands in the cells. --show tells what would be added.
 
 A field is label=type, behind it key, required, or for a reference the record type: "Berth no=text,key",
 "Marina=reference,account". Choices are given as Kind=choice,pontoon,buoy.`,
-		Example: "  uchi types add Berth --field \"Berth no=text,key\" --field Marina=reference,account --field Length=decimal\n  uchi types add --from-import 12 --show\n  uchi types add Berth --from-import 12 --field Marina=reference,account\n  uchi mapping 12 --add berth",
+		Example: "  uchi types add Berth --field \"Berth no=text,key\" --field Marina=reference,account --field " +
+			"Length=decimal\n  uchi types add --from-import 12 --show\n  uchi types add Berth --from-import 12 --field " +
+			"Marina=reference,account\n  uchi mapping 12 --add berth",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			if from != "" {
 				id, err := numberOf(from, "import")
@@ -148,7 +153,8 @@ func newField(s string) (catalog.Field, error) {
 	said := strings.Split(rest, ",")
 	f := catalog.Field{Label: strings.TrimSpace(label), Name: catalog.Slug(label), Type: catalog.FieldType(said[0])}
 	if !ok || f.Label == "" || !slices.Contains(catalog.FieldTypes, f.Type) {
-		return f, usageError{fmt.Errorf("%q is not a field; write it as \"Berth no=text,key\", with one of the types %v", s, catalog.FieldTypes)}
+		return f, usageError{fmt.Errorf("%q is not a field; write it as \"Berth no=text,key\", with one of the types %v",
+			s, catalog.FieldTypes)}
 	}
 	for _, word := range said[1:] {
 		switch word = strings.TrimSpace(word); {
@@ -178,7 +184,8 @@ func (a *app) showNewType(t client.NewType) error {
 
 func (a *app) fieldsCmd() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "fields TYPE", GroupID: "look", Args: args(cobra.ExactArgs(1)), Short: "List the fields of a record type; add, change or retire one",
+		Use: "fields TYPE", GroupID: "look", Args: args(cobra.ExactArgs(1)),
+		Short:   "List the fields of a record type; add, change or retire one",
 		Example: "  uchi fields contact\n  uchi fields add account berth_count --label \"Berths\" --type integer",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			t, err := a.recordType(ctx, c, list[0])
@@ -235,7 +242,8 @@ func (a *app) addFieldCmd() *cobra.Command {
 	fl.BoolVar(&f.Required, "required", false, "every new record needs it")
 	fl.BoolVar(&f.Key, "key", false, "unique when filled")
 	fl.BoolVar(&f.Lookup, "lookup", false, "can be matched by, though not unique")
-	fl.StringVar((*string)(&f.Likeness), "likeness", "", "as what it is compared by likeness, such as family_name, company_name, street, code, text")
+	fl.StringVar((*string)(&f.Likeness), "likeness", "", "as what it is compared by likeness, such as family_name, "+
+		"company_name, street, code, text")
 	fl.IntVar(&f.Length, "length", 0, "most characters")
 	fl.IntVar(&f.Precision, "precision", 0, "digits after the decimal sign")
 	fl.StringVar(&f.Default, "default", "", "value of new records that say nothing")
@@ -251,11 +259,14 @@ func (a *app) changeFieldCmd() *cobra.Command {
 	var choices []string
 	var limits limitFlags
 	cmd := &cobra.Command{
-		Use: "change TYPE NAME", Args: args(cobra.ExactArgs(2)), Short: "Rename or re-label a field, or change its bounds and choices",
+		Use: "change TYPE NAME", Args: args(cobra.ExactArgs(2)),
+		Short: "Rename or re-label a field, or change its bounds and choices",
 		Long: `Changes a field that is there. A field's type stays; a length can only be raised; a choice that is
 there is closed (~code), not taken away. Fields of your own can be given another name: routines that
 use the old one go on working.`,
-		Example: "  uchi fields change account berths --name moorings --label Moorings\n  uchi fields change lead interest --choice low --choice medium --choice high=\"Very keen\" --choice ~unknown\n  uchi fields change account annual_revenue --seen-by administrator",
+		Example: "  uchi fields change account berths --name moorings --label Moorings\n  uchi fields change lead interest " +
+			"--choice low --choice medium --choice high=\"Very keen\" --choice ~unknown\n  uchi fields change account " +
+			"annual_revenue --seen-by administrator",
 	}
 	fl := cmd.Flags()
 	limits.on(fl)
@@ -265,7 +276,8 @@ use the old one go on working.`,
 	fl.StringVar(&def, "default", "", "value of new records that say nothing")
 	fl.BoolVar(&required, "required", false, "whether every new record needs it")
 	fl.IntVar(&length, "length", 0, "most characters")
-	fl.StringArrayVar(&choices, "choice", nil, "all choices in their order: code, code=Label, or ~code for a closed one (repeatable)")
+	fl.StringArrayVar(&choices, "choice", nil,
+		"all choices in their order: code, code=Label, or ~code for a closed one (repeatable)")
 	cmd.RunE = a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 		var change client.FieldChange
 		if fl.Changed("name") {
@@ -297,7 +309,8 @@ use the old one go on working.`,
 type limitFlags struct{ seenBy, filledBy string }
 
 func (l *limitFlags) on(fl *pflag.FlagSet) {
-	fl.StringVar(&l.seenBy, "seen-by", "", "the least role that sees what stands in it: viewer (everybody), operator, administrator")
+	fl.StringVar(&l.seenBy, "seen-by", "",
+		"the least role that sees what stands in it: viewer (everybody), operator, administrator")
 	fl.StringVar(&l.filledBy, "filled-by", "", "the least role that fills it: operator, administrator")
 }
 
@@ -322,7 +335,8 @@ func (a *app) retireCmd(name, short string, retired bool) *cobra.Command {
 	}
 }
 
-func (a *app) changeField(ctx context.Context, c *client.Conn, typeName, field string, change client.FieldChange) error {
+func (a *app) changeField(ctx context.Context, c *client.Conn, typeName, field string,
+	change client.FieldChange) error {
 	r, err := c.ChangeFieldWithResponse(ctx, c.Workspace, typeName, field, nil, change)
 	if err != nil {
 		return err
@@ -341,7 +355,8 @@ func (a *app) showFields(t catalog.RecordType) error {
 			on   bool
 			word string
 		}{{f.Required, "required"}, {f.Key, "key"}, {f.Own, "own"}, {f.Retired, "retired"},
-			{f.SeenBy != "", fmt.Sprintf("seen by %ss", f.SeenBy)}, {f.FilledBy != "", fmt.Sprintf("filled by %ss", f.FilledBy)}} {
+			{f.SeenBy != "", fmt.Sprintf("seen by %ss", f.SeenBy)},
+			{f.FilledBy != "", fmt.Sprintf("filled by %ss", f.FilledBy)}} {
 			if m.on {
 				marks = append(marks, m.word)
 			}

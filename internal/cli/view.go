@@ -25,10 +25,14 @@ type look struct {
 
 func (l *look) flags(cmd *cobra.Command) {
 	f := cmd.Flags()
-	f.StringVar(&l.view, "view", "", "those of this record view, by its name or number; the other flags narrow it or show it otherwise")
-	f.StringVar(&l.filter, "filter", "", `only records for which this CEL condition holds, such as 'country == "NO" && filled(email)'`)
-	f.StringSliceVar(&l.columns, "columns", nil, "names of fields in their order, a comma between, such as name,owner,account.locality")
-	f.StringSliceVar(&l.sort, "sort", nil, "names of fields to sort by, a comma between, a hyphen before those that go down")
+	f.StringVar(&l.view, "view", "",
+		"those of this record view, by its name or number; the other flags narrow it or show it otherwise")
+	f.StringVar(&l.filter, "filter", "",
+		`only records for which this CEL condition holds, such as 'country == "NO" && filled(email)'`)
+	f.StringSliceVar(&l.columns, "columns", nil,
+		"names of fields in their order, a comma between, such as name,owner,account.locality")
+	f.StringSliceVar(&l.sort, "sort", nil,
+		"names of fields to sort by, a comma between, a hyphen before those that go down")
 	f.StringVar(&l.text, "text", "", "words in the title, an id, or an exact key or e-mail")
 	f.Int64Var(&l.madeBy, "import", 0, "only those that this import made")
 }
@@ -57,7 +61,8 @@ func (a *app) viewOf(ctx context.Context, c *client.Conn, typeName, name string)
 		}
 	}
 	if v.Id == 0 {
-		return v, fault.New(fault.NotFound, "unknown_view", "there is no such view of "+typeName).With(name).Mended("See uchi views " + typeName + ".")
+		return v, fault.New(fault.NotFound, "unknown_view", "there is no such view of "+
+			typeName).With(name).Mended("See uchi views " + typeName + ".")
 	}
 	return v, nil
 }
@@ -82,7 +87,9 @@ points to. Texts stand in quotes, choices and countries are compared by their co
 
 A blank is neither smaller nor larger nor equal to anything; filled(field) tells whether there is a value.
 Beside its fields a record has id, title, version, made_by, created_at and changed_at.`,
-		Example: "  uchi views account\n  uchi views account --save \"Norwegian customers\" --filter 'country == \"NO\"' --columns name,owner,status --sort -changed_at --shared\n  uchi records account --view \"Norwegian customers\"\n  uchi views account --remove \"Norwegian customers\"",
+		Example: "  uchi views account\n  uchi views account --save \"Norwegian customers\" --filter 'country == \"NO\"' " +
+			"--columns name,owner,status --sort -changed_at --shared\n  uchi records account --view \"Norwegian customers\"\n" +
+			"  uchi views account --remove \"Norwegian customers\"",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			typeName := ""
 			if len(list) == 1 {
@@ -112,19 +119,22 @@ Beside its fields a record has id, title, version, made_by, created_at and chang
 	f.StringVar(&remove, "remove", "", "forget the view of this name; no record is touched")
 	f.StringVar(&l.filter, "filter", "", "of the view that is saved, in CEL")
 	f.StringSliceVar(&l.columns, "columns", nil, "of the view that is saved: names of fields, a comma between")
-	f.StringSliceVar(&l.sort, "sort", nil, "of the view that is saved: names of fields, a hyphen before those that go down")
+	f.StringSliceVar(&l.sort, "sort", nil,
+		"of the view that is saved: names of fields, a hyphen before those that go down")
 	f.BoolVar(&shared, "shared", false, "everybody sees the view that is saved")
 	return cmd
 }
 
 func (a *app) saveView(ctx context.Context, c *client.Conn, typeName, name string, l look, shared bool) error {
-	body := client.ViewChange{Type: typeName, Name: name, Shared: shared, View: view.View{Filter: l.filter, Columns: l.columns, Sort: l.sort}}
+	body := client.ViewChange{Type: typeName, Name: name, Shared: shared,
+		View: view.View{Filter: l.filter, Columns: l.columns, Sort: l.sort}}
 	was, err := a.viewOf(ctx, c, typeName, name)
 	switch {
 	case fault.Is(err, "unknown_view") || err == nil && !was.Mine:
 		_, err = c.AddViewWithResponse(ctx, c.Workspace, body)
 	case err == nil:
-		_, err = c.ChangeViewWithResponse(ctx, c.Workspace, was.Id, &client.ChangeViewParams{IfMatch: client.MadeOn(was.Version)}, body)
+		_, err = c.ChangeViewWithResponse(ctx, c.Workspace, was.Id,
+			&client.ChangeViewParams{IfMatch: client.MadeOn(was.Version)}, body)
 	}
 	return err
 }
@@ -147,7 +157,8 @@ func (a *app) listViews(ctx context.Context, c *client.Conn, typeName string) er
 		if v.Shared {
 			seen = "all, " + v.Owner + "'s"
 		}
-		tab.AppendRow([]any{v.Id, v.Type, oneLine(v.Name, 30), oneLine(v.View.Filter, 48), oneLine(strings.Join(v.View.Sort, ", "), 24), seen})
+		tab.AppendRow([]any{v.Id, v.Type, oneLine(v.Name, 30), oneLine(v.View.Filter, 48),
+			oneLine(strings.Join(v.View.Sort, ", "), 24), seen})
 	}
 	tab.Render()
 	for _, v := range list {

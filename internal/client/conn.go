@@ -50,7 +50,8 @@ func ReadLogin() (Login, error) {
 		return l, fmt.Errorf("read login: %w", err)
 	}
 	if err := json.Unmarshal(b, &l); err != nil {
-		return l, fault.New(fault.Invalid, "bad_login_file", "the kept login cannot be read").At(fault.Place{File: path}).Mended("Remove the file and sign in again with uchi login.")
+		return l, fault.New(fault.Invalid, "bad_login_file",
+			"the kept login cannot be read").At(fault.Place{File: path}).Mended("Remove the file and sign in again with uchi login.")
 	}
 	return l, nil
 }
@@ -90,7 +91,8 @@ func Connect(l Login, workspace string) (*Conn, error) {
 	}
 	c, err := NewClientWithResponses(server+"/api/v1", WithRequestEditorFn(sign), WithHTTPClient(faults{}))
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "bad_server", "the service's address cannot be read").With(l.Server).Mended("It looks like http://127.0.0.1:8844.")
+		return nil, fault.New(fault.Invalid, "bad_server",
+			"the service's address cannot be read").With(l.Server).Mended("It looks like http://127.0.0.1:8844.")
 	}
 	return &Conn{ClientWithResponses: c, Server: server, Workspace: workspace}, nil
 }
@@ -110,7 +112,8 @@ func (faults) Do(req *http.Request) (*http.Response, error) {
 		if errors.Is(err, context.Canceled) {
 			return nil, err
 		}
-		return nil, fault.New(fault.Busy, Unreachable, "the service cannot be reached: "+err.Error()).Mended("Start it with uchi serve, or name it with --server.")
+		return nil, fault.New(fault.Busy, Unreachable, "the service cannot be reached: "+
+			err.Error()).Mended("Start it with uchi serve, or name it with --server.")
 	}
 	if r.StatusCode < 400 {
 		return r, nil
@@ -123,8 +126,10 @@ func (faults) Do(req *http.Request) (*http.Response, error) {
 	return nil, fault.New(kindOf[p.Status], p.Code, p.Title).At(p.Place).With(p.Value).Mended(p.Mend)
 }
 
-var kindOf = map[int]fault.Kind{http.StatusUnprocessableEntity: fault.Invalid, http.StatusNotFound: fault.NotFound, http.StatusConflict: fault.Conflict,
-	http.StatusForbidden: fault.Denied, http.StatusUnauthorized: fault.Unsigned, http.StatusRequestEntityTooLarge: fault.TooLarge, http.StatusServiceUnavailable: fault.Busy}
+var kindOf = map[int]fault.Kind{http.StatusUnprocessableEntity: fault.Invalid, http.StatusNotFound: fault.NotFound,
+	http.StatusConflict:  fault.Conflict,
+	http.StatusForbidden: fault.Denied, http.StatusUnauthorized: fault.Unsigned,
+	http.StatusRequestEntityTooLarge: fault.TooLarge, http.StatusServiceUnavailable: fault.Busy}
 
 // Import reads one import.
 func (c *Conn) Import(ctx context.Context, id int64) (Import, error) {

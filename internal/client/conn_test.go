@@ -26,7 +26,8 @@ func connect(t *testing.T, h http.HandlerFunc) *Conn {
 
 // Problems come as faults of the same kind, code, place and remedy.
 func TestProblemsAreFaults(t *testing.T) {
-	for status, kind := range map[int]fault.Kind{422: fault.Invalid, 404: fault.NotFound, 409: fault.Conflict, 403: fault.Denied, 401: fault.Unsigned, 413: fault.TooLarge, 503: fault.Busy} {
+	for status, kind := range map[int]fault.Kind{422: fault.Invalid, 404: fault.NotFound, 409: fault.Conflict,
+		403: fault.Denied, 401: fault.Unsigned, 413: fault.TooLarge, 503: fault.Busy} {
 		c := connect(t, func(w http.ResponseWriter, r *http.Request) {
 			if r.Header.Get("Authorization") != "Bearer secret" {
 				t.Errorf("no token: %v", r.Header)
@@ -113,7 +114,8 @@ func TestFollowNotices(t *testing.T) {
 	})
 	var told []string
 	err := c.FollowNotices(t.Context(), func(n PersonNotice) { told = append(told, n.Subject) })
-	if !fault.Is(err, "unsigned") || len(told) != 1 || told[0] != "a.csv waits" || asked[0] != "0" || asked[2] != "6" || asked[3] != "7" {
+	if !fault.Is(err, "unsigned") || len(told) != 1 || told[0] != "a.csv waits" || asked[0] != "0" || asked[2] != "6" ||
+		asked[3] != "7" {
 		t.Errorf("%v, told %q, asked behind %q", err, told, asked)
 	}
 }

@@ -38,7 +38,8 @@ func Parse(address, password, from string) (*Server, error) {
 	if _, has := u.User.Password(); has {
 		return nil, bad("the password does not belong into the address", u.Redacted(), "Give it in UCHI_MAIL_PASSWORD.")
 	}
-	s := &Server{host: u.Hostname(), user: u.User.Username(), password: password, implicit: u.Scheme == "smtps", from: from}
+	s := &Server{host: u.Hostname(), user: u.User.Username(), password: password,
+		implicit: u.Scheme == "smtps", from: from}
 	s.port = map[bool]int{true: mail.DefaultPortSSL, false: mail.DefaultPortTLS}[s.implicit]
 	if p := u.Port(); p != "" {
 		if s.port, err = strconv.Atoi(p); err != nil {
@@ -105,7 +106,8 @@ func (s *Server) Send(ctx context.Context, m Message) error {
 		opts = append(opts, mail.WithTLSPolicy(mail.TLSMandatory))
 	}
 	if s.user != "" {
-		opts = append(opts, mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover), mail.WithUsername(s.user), mail.WithPassword(s.password))
+		opts = append(opts, mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover), mail.WithUsername(s.user),
+			mail.WithPassword(s.password))
 	}
 	c, err := mail.NewClient(s.host, opts...)
 	if err != nil {

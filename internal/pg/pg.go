@@ -73,7 +73,8 @@ func credential() (*syscall.Credential, error) {
 	}
 	u, err := user.Lookup(account)
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "postgres_account_missing", "the server refuses to run as root and there is no account postgres").
+		return nil, fault.New(fault.Invalid, "postgres_account_missing",
+			"the server refuses to run as root and there is no account postgres").
 			Mended("Install Debian's package postgresql, which makes the account.")
 	}
 	uid, _ := strconv.Atoi(u.Uid)
@@ -135,7 +136,8 @@ func start(ctx context.Context, o Options) (*Server, error) {
 }
 
 // settle sees that there are data, and gives the password and a free port.
-func settle(ctx context.Context, bin, dir, data string, cred *syscall.Credential, o Options) (password string, port int, err error) {
+func settle(ctx context.Context, bin, dir, data string, cred *syscall.Credential, o Options) (password string,
+	port int, err error) {
 	if password, err = secret(filepath.Join(dir, "secret")); err != nil {
 		return "", 0, err
 	}
@@ -203,7 +205,8 @@ func command(bin, name string, cred *syscall.Credential, args ...string) *exec.C
 }
 
 func initialise(ctx context.Context, bin, data, password string, cred *syscall.Credential, throwaway bool) error {
-	args := []string{"-D", data, "-U", account, "--encoding=UTF8", "--locale=C.UTF-8", "--auth=scram-sha-256", "--pwfile=/dev/stdin"}
+	args := []string{"-D", data, "-U", account, "--encoding=UTF8", "--locale=C.UTF-8", "--auth=scram-sha-256",
+		"--pwfile=/dev/stdin"}
 	if throwaway {
 		args = append(args, "--no-sync")
 	}
@@ -239,16 +242,21 @@ func explain(what, output string) error {
 			told = append(told, strings.TrimSpace(line))
 		}
 	}
-	f := fault.New(fault.Invalid, "database_failed", what+": "+fault.Cut(strings.Join(told[max(0, len(told)-8):], "\n"), 900))
+	f := fault.New(fault.Invalid, "database_failed",
+		what+": "+fault.Cut(strings.Join(told[max(0, len(told)-8):], "\n"), 900))
 	switch {
 	case strings.Contains(output, "No space left"):
-		return fault.New(fault.Invalid, "disk_full", what+": the disk is full").Mended("Make room, or choose another directory with --data.")
+		return fault.New(fault.Invalid, "disk_full",
+			what+": the disk is full").Mended("Make room, or choose another directory with --data.")
 	case strings.Contains(output, "Address already in use"):
-		return fault.New(fault.Conflict, "port_taken", what+": another program uses its port").Mended("Start again, or choose another port.")
+		return fault.New(fault.Conflict, "port_taken",
+			what+": another program uses its port").Mended("Start again, or choose another port.")
 	case strings.Contains(output, "redo done") && strings.Contains(output, "File exists"):
-		return fault.New(fault.Conflict, unfinishedRepair, what+": it stopped in the repair after a crash").Mended("Start again.")
+		return fault.New(fault.Conflict, unfinishedRepair,
+			what+": it stopped in the repair after a crash").Mended("Start again.")
 	case strings.Contains(output, "incompatible with server"):
-		return fault.New(fault.Invalid, "wrong_version", what+": its data were made by another version of PostgreSQL").Mended("Install that version, or choose another directory with --data.")
+		return fault.New(fault.Invalid, "wrong_version",
+			what+": its data were made by another version of PostgreSQL").Mended("Install that version, or choose another directory with --data.")
 	}
 	return f
 }
@@ -256,15 +264,18 @@ func explain(what, output string) error {
 func freePort(port int) (int, error) {
 	l, err := net.Listen("tcp", net.JoinHostPort(loopback, strconv.Itoa(port)))
 	if err != nil {
-		return 0, fault.New(fault.Conflict, "port_taken", "another program uses the database's port").With(strconv.Itoa(port)).Mended("Choose another, or leave the choice to us.")
+		return 0, fault.New(fault.Conflict, "port_taken",
+			"another program uses the database's port").With(strconv.Itoa(port)).Mended("Choose another, or leave the choice to us.")
 	}
 	defer l.Close()
 	return l.Addr().(*net.TCPAddr).Port, nil
 }
 
 func settings(throwaway bool) []string {
-	set := []string{"listen_addresses=" + loopback, "unix_socket_directories=", "max_connections=200", "jit=off", "max_wal_size=4GB", "checkpoint_timeout=15min",
-		"shared_buffers=512MB", "maintenance_work_mem=256MB", "random_page_cost=1.1", "effective_cache_size=4GB", "wal_compression=lz4", "log_min_messages=warning"}
+	set := []string{"listen_addresses=" + loopback, "unix_socket_directories=", "max_connections=200", "jit=off",
+		"max_wal_size=4GB", "checkpoint_timeout=15min",
+		"shared_buffers=512MB", "maintenance_work_mem=256MB", "random_page_cost=1.1", "effective_cache_size=4GB",
+		"wal_compression=lz4", "log_min_messages=warning"}
 	if throwaway {
 		set = append(set, "fsync=off", "synchronous_commit=off", "full_page_writes=off", "shared_buffers=128MB")
 	}
@@ -276,12 +287,15 @@ func settings(throwaway bool) []string {
 }
 
 // run starts the server; ended is called when it no longer runs.
-func run(bin, data string, port int, password string, cred *syscall.Credential, throwaway bool, ended func()) (*Server, error) {
+func run(bin, data string, port int, password string, cred *syscall.Credential, throwaway bool,
+	ended func()) (*Server, error) {
 	ctx, cancel := context.WithCancel(context.Background())
 	s := &Server{cancel: cancel, done: make(chan struct{})}
-	u := url.URL{Scheme: "postgres", User: url.UserPassword(account, password), Host: net.JoinHostPort(loopback, strconv.Itoa(port)), Path: database}
+	u := url.URL{Scheme: "postgres", User: url.UserPassword(account, password),
+		Host: net.JoinHostPort(loopback, strconv.Itoa(port)), Path: database}
 	s.URL = u.String()
-	logFile, err := os.OpenFile(filepath.Join(filepath.Dir(data), "postgresql.log"), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+	logFile, err := os.OpenFile(filepath.Join(filepath.Dir(data), "postgresql.log"),
+		os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
 	if err != nil {
 		cancel()
 		ended()
@@ -320,7 +334,8 @@ func run(bin, data string, port int, password string, cred *syscall.Credential, 
 
 // wait tries to connect until the server answers, and makes the database.
 func (s *Server) wait(ctx context.Context, data string, port int, password string) error {
-	admin := url.URL{Scheme: "postgres", User: url.UserPassword(account, password), Host: net.JoinHostPort(loopback, strconv.Itoa(port)), Path: "postgres"}
+	admin := url.URL{Scheme: "postgres", User: url.UserPassword(account, password),
+		Host: net.JoinHostPort(loopback, strconv.Itoa(port)), Path: "postgres"}
 	deadline := time.Now().Add(60 * time.Second) // after a crash the server repairs its data first
 	for {
 		select {

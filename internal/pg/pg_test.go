@@ -104,7 +104,9 @@ func TestWhatCanBeInTheWay(t *testing.T) {
 			t.Errorf("a directory that the account cannot reach: %v", err)
 		}
 	}
-	for output, code := range map[string]string{"FATAL: could not write: No space left on device": "disk_full", "Address already in use": "port_taken", "database files are incompatible with server": "wrong_version", "something else": "database_failed"} {
+	for output, code := range map[string]string{"FATAL: could not write: No space left on device": "disk_full",
+		"Address already in use": "port_taken", "database files are incompatible with server": "wrong_version",
+		"something else": "database_failed"} {
 		if err := explain("it failed", output); !fault.Is(err, code) {
 			t.Errorf("%q: %v, want %s", output, err, code)
 		}

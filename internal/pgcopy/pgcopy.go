@@ -204,7 +204,8 @@ func Into(ctx context.Context, on OnConn, table string, columns []string) *In {
 	s.b = append(make([]byte, 0, flushAt+64<<10), header...)
 	go func() {
 		err := on(ctx, func(conn *pgx.Conn) error {
-			_, err := conn.PgConn().CopyFrom(ctx, r, "copy "+table+" ("+strings.Join(columns, ", ")+") from stdin (format binary)")
+			_, err := conn.PgConn().CopyFrom(ctx, r, "copy "+table+" ("+strings.Join(columns, ", ")+
+				") from stdin (format binary)")
 			return err
 		})
 		r.CloseWithError(err)

@@ -73,7 +73,8 @@ func TestThereAndBack(t *testing.T) {
 	if err != nil || n != len(want) {
 		t.Errorf("%d rows, %v", n, err)
 	}
-	if err := Out(t.Context(), on, `select 1::bigint from generate_series(1, 100000)`, func([][]byte) error { return errGivenUp }); !errors.Is(err, errGivenUp) {
+	if err := Out(t.Context(), on, `select 1::bigint from generate_series(1, 100000)`,
+		func([][]byte) error { return errGivenUp }); !errors.Is(err, errGivenUp) {
 		t.Errorf("a reader that gives up: %v", err)
 	}
 	// A COPY that is given up leaves nothing, and says why.
@@ -104,12 +105,14 @@ func TestThrough(t *testing.T) {
 	through := func(worker Worker, passed func(int64) error, tables ...string) error {
 		var into []*In
 		for _, name := range tables {
-			if _, err := conn.Exec(t.Context(), `drop table if exists `+name+`; create table `+name+` (place bigint generated always as identity, n bigint, said text)`); err != nil {
+			if _, err := conn.Exec(t.Context(), `drop table if exists `+name+`; create table `+name+
+				` (place bigint generated always as identity, n bigint, said text)`); err != nil {
 				t.Fatal(err)
 			}
 			into = append(into, Into(t.Context(), on, name, []string{"n", "said"}))
 		}
-		err := Through(t.Context(), on, `select n::bigint, case when n % 3 > 0 then repeat('å', n % 50) end from generate_series(1, `+fmt.Sprint(rows)+`) n`,
+		err := Through(t.Context(), on, `select n::bigint, case when n % 3 > 0 then repeat('å', n % 50) end
+			from generate_series(1, `+fmt.Sprint(rows)+`) n`,
 			[]Worker{worker, worker, worker}, into, passed)
 		for _, in := range into {
 			if e := in.End(err); err == nil {
@@ -138,7 +141,9 @@ func TestThrough(t *testing.T) {
 	}
 	for name, want := range map[string]int{"evens": rows/2 + rows/1000, "odds": (rows + 1) / 2} {
 		var there, turned, wrong int
-		err := conn.QueryRow(t.Context(), `select count(*), count(*) filter (where n < before), count(*) filter (where said is distinct from case when n % 3 > 0 then repeat('å', n::integer % 50) end)
+		err := conn.QueryRow(t.Context(),
+			`select count(*), count(*) filter (where n < before), count(*) filter (where said is distinct from case
+				when n % 3 > 0 then repeat('å', n::integer % 50) end)
 			from (select *, lag(n) over (order by place) as before from `+name+`) x`).Scan(&there, &turned, &wrong)
 		if err != nil || there != want || turned > 0 || wrong > 0 {
 			t.Errorf("%s: %d rows and not %d, %d out of order, %d otherwise, %v", name, there, want, turned, wrong, err)
@@ -150,8 +155,10 @@ func TestThrough(t *testing.T) {
 		passed func(int64) error
 		says   string
 	}{
-		"a worker fails":   {func(f [][]byte, _ []Buffer) error { return at(f, 7000, func() error { return errGivenUp }) }, all, "given up"},
-		"a worker panics":  {func(f [][]byte, _ []Buffer) error { return at(f, 7000, func() error { panic("no more") }) }, all, "panic: no more"},
+		"a worker fails": {func(f [][]byte, _ []Buffer) error { return at(f, 7000, func() error { return errGivenUp }) },
+			all, "given up"},
+		"a worker panics": {func(f [][]byte, _ []Buffer) error { return at(f, 7000, func() error { panic("no more") }) },
+			all, "panic: no more"},
 		"nobody wants any": {even, func(n int64) error { return errGivenUp }, "given up"},
 		"the server does not": {func(f [][]byte, to []Buffer) error {
 			to[0].Row(2)
@@ -164,11 +171,13 @@ func TestThrough(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 		var there int
-		if err := conn.QueryRow(t.Context(), `select (select count(*) from evens) + (select count(*) from odds)`).Scan(&there); err != nil || there > 0 {
+		if err := conn.QueryRow(t.Context(), `select (select count(*) from evens) + (select count(*)
+			from odds)`).Scan(&there); err != nil || there > 0 {
 			t.Errorf("%s: %d rows are there, %v", name, there, err)
 		}
 	}
-	if err := Through(t.Context(), on, `select 1 from nowhere`, []Worker{even}, nil, all); err == nil || !strings.Contains(err.Error(), "nowhere") {
+	if err := Through(t.Context(), on, `select 1 from nowhere`, []Worker{even}, nil, all); err == nil ||
+		!strings.Contains(err.Error(), "nowhere") {
 		t.Errorf("of no table: %v", err)
 	}
 }

@@ -34,7 +34,8 @@ const (
 // order in which the query gave theirs. Passed is told, in that order, how many
 // rows of the query have been added so far; it may be nil. With one worker the
 // rows pass it in their order. A panic of a worker is an error.
-func Through(ctx context.Context, on OnConn, query string, workers []Worker, into []*In, passed func(rows int64) error) error {
+func Through(ctx context.Context, on OnConn, query string, workers []Worker, into []*In,
+	passed func(rows int64) error) error {
 	todo, line := make(chan *batch), make(chan *batch, 2*len(workers))
 	free := make(chan *batch, cap(line)+len(workers)+1)
 	stop := make(chan struct{})

@@ -23,7 +23,8 @@ func dialer(o Options) *net.Dialer {
 	return &net.Dialer{Timeout: 20 * time.Second, Control: func(_, address string, _ syscall.RawConn) error {
 		at, err := netip.ParseAddrPort(address)
 		if err != nil || !o.Private && !Public(at.Addr()) {
-			return fault.New(fault.Denied, "private_address", "the address is in a private network, and may not be reached").With(address).
+			return fault.New(fault.Denied, "private_address",
+				"the address is in a private network, and may not be reached").With(address).
 				Mended("Whoever runs the service allows it with --allow-private.")
 		}
 		return nil
@@ -33,7 +34,9 @@ func dialer(o Options) *net.Dialer {
 // shared are the networks beside those that the standard library knows which are not
 // the public one (RFC 6890): carriers', documentation, benchmarks, translated addresses.
 var shared = func() (list []netip.Prefix) {
-	for _, s := range []string{"0.0.0.0/8", "100.64.0.0/10", "192.0.0.0/24", "192.0.2.0/24", "198.18.0.0/15", "198.51.100.0/24", "203.0.113.0/24", "240.0.0.0/4", "64:ff9b::/96", "64:ff9b:1::/48", "2001::/23", "2001:db8::/32", "2002::/16"} {
+	for _, s := range []string{"0.0.0.0/8", "100.64.0.0/10", "192.0.0.0/24", "192.0.2.0/24", "198.18.0.0/15",
+		"198.51.100.0/24", "203.0.113.0/24", "240.0.0.0/4", "64:ff9b::/96", "64:ff9b:1::/48", "2001::/23", "2001:db8::/32",
+		"2002::/16"} {
 		list = append(list, netip.MustParsePrefix(s))
 	}
 	return list
@@ -63,7 +66,8 @@ func Client(o Options) *http.Client {
 				}
 				return &idle{Conn: c, most: o.Silence}, nil
 			},
-			TLSHandshakeTimeout: 20 * time.Second, ResponseHeaderTimeout: time.Minute, DisableKeepAlives: true, ForceAttemptHTTP2: true,
+			TLSHandshakeTimeout: 20 * time.Second, ResponseHeaderTimeout: time.Minute, DisableKeepAlives: true,
+			ForceAttemptHTTP2: true,
 		},
 		CheckRedirect: func(r *http.Request, via []*http.Request) error {
 			if len(via) > 3 {
@@ -101,7 +105,8 @@ func (a *address) List(ctx context.Context) ([]File, error) {
 		return nil, err
 	}
 	if a.secret != "" && r.URL.Scheme != "https" && !loopback(r.URL.Hostname()) {
-		return nil, fault.New(fault.Denied, "secret_in_clear", "a password or token is not sent without TLS").At(fault.Place{Path: "place.url"}).With(a.url).
+		return nil, fault.New(fault.Denied, "secret_in_clear",
+			"a password or token is not sent without TLS").At(fault.Place{Path: "place.url"}).With(a.url).
 			Mended("Give an address with https, or take the password away.")
 	}
 	r.Header.Set("User-Agent", "Uchi")
@@ -128,7 +133,8 @@ func (a *address) List(ctx context.Context) ([]File, error) {
 	}
 	if res.StatusCode != http.StatusOK {
 		res.Body.Close() //nolint:errcheck // only read from
-		return nil, fault.New(fault.Conflict, "address_refused", "the address answers "+res.Status).At(fault.Place{Path: "place.url"}).With(a.url).
+		return nil, fault.New(fault.Conflict, "address_refused", "the address answers "+
+			res.Status).At(fault.Place{Path: "place.url"}).With(a.url).
 			Mended("Look at the address, and at the password.")
 	}
 	a.found = res
@@ -147,7 +153,8 @@ func loopback(host string) bool {
 
 // nameOf is what the answer calls its file, or the last part of its address.
 func nameOf(res *http.Response) string {
-	if _, params, err := mime.ParseMediaType(res.Header.Get("Content-Disposition")); err == nil && params["filename"] != "" {
+	if _, params, err := mime.ParseMediaType(res.Header.Get("Content-Disposition")); err == nil &&
+		params["filename"] != "" {
 		return path.Base(strings.ReplaceAll(params["filename"], `\`, "/"))
 	}
 	if name := path.Base(res.Request.URL.Path); name != "/" && name != "." {

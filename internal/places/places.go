@@ -161,7 +161,8 @@ func freeName(name, folder string, there func(path string) bool) (string, error)
 			return path, nil
 		}
 	}
-	return "", fault.New(fault.Conflict, "folder_full", "too many files of this name were loaded and moved already").With(name).
+	return "", fault.New(fault.Conflict, "folder_full",
+		"too many files of this name were loaded and moved already").With(name).
 		Mended("Clear the folder " + folder + ".")
 }
 

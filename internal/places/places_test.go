@@ -40,7 +40,8 @@ func usual(t *testing.T, p Place, dir string) {
 		}
 	}
 	list, err := p.List(t.Context())
-	if err != nil || len(list) != 1 || list[0].Name != "a.csv" || list[0].Bytes != 13 || time.Since(list[0].Modified) > time.Hour {
+	if err != nil || len(list) != 1 || list[0].Name != "a.csv" || list[0].Bytes != 13 ||
+		time.Since(list[0].Modified) > time.Hour {
 		t.Fatalf("%+v %v", list, err)
 	}
 	r, err := p.Open(t.Context(), "a.csv")
@@ -55,7 +56,8 @@ func usual(t *testing.T, p Place, dir string) {
 	if err := p.Move(t.Context(), "a.csv", "loaded"); err != nil {
 		t.Fatal(err)
 	}
-	if there, err := os.ReadDir(filepath.Join(dir, "loaded")); err != nil || len(there) != 2 || there[0].Name() != "a-2.csv" {
+	if there, err := os.ReadDir(filepath.Join(dir, "loaded")); err != nil || len(there) != 2 ||
+		there[0].Name() != "a-2.csv" {
 		t.Errorf("put away: %v %v", there, err)
 	}
 	if list, err := p.List(t.Context()); err != nil || len(list) != 0 {
@@ -73,7 +75,8 @@ func TestFolder(t *testing.T) {
 		t.Fatal(err)
 	}
 	usual(t, p, dir)
-	if _, err := Open(t.Context(), feed.Place{Kind: feed.Folder, Folder: dir}, Options{}); !fault.Is(err, "folder_refused") {
+	if _, err := Open(t.Context(), feed.Place{Kind: feed.Folder, Folder: dir}, Options{}); !fault.Is(err,
+		"folder_refused") {
 		t.Error(err)
 	}
 }
@@ -186,8 +189,10 @@ func TestOpenSSH(t *testing.T) {
 			t.Skip(err)
 		}
 	}
-	cmd := exec.Command(sshd, "-D", "-e", "-f", "/dev/null", "-p", strconv.Itoa(port), "-h", filepath.Join(dir, "host"), "-o", "ListenAddress=127.0.0.1", "-o", "PidFile=none", "-o", "StrictModes=no",
-		"-o", "UsePAM=no", "-o", "AuthorizedKeysFile="+filepath.Join(dir, "authorized"), "-o", "Subsystem=sftp internal-sftp", "-o", "PermitRootLogin=yes")
+	cmd := exec.Command(sshd, "-D", "-e", "-f", "/dev/null", "-p", strconv.Itoa(port), "-h", filepath.Join(dir, "host"),
+		"-o", "ListenAddress=127.0.0.1", "-o", "PidFile=none", "-o", "StrictModes=no",
+		"-o", "UsePAM=no", "-o", "AuthorizedKeysFile="+filepath.Join(dir, "authorized"), "-o",
+		"Subsystem=sftp internal-sftp", "-o", "PermitRootLogin=yes")
 	var said strings.Builder
 	cmd.Stderr = &said
 	if err := cmd.Start(); err != nil {
@@ -255,7 +260,8 @@ func TestAddress(t *testing.T) {
 		t.Errorf("%q %v", body, err)
 	}
 	r.Close() //nolint:errcheck // only read from
-	if list, _, err := open("/marinas.csv", Options{Private: true, Tag: tag, Secret: "token"}); err != nil || len(list) != 0 {
+	if list, _, err := open("/marinas.csv", Options{Private: true, Tag: tag, Secret: "token"}); err != nil ||
+		len(list) != 0 {
 		t.Errorf("what has not changed: %+v %v", list, err)
 	}
 	want := []string{"/marinas.csv  Basic bWU6cHc=", `/marinas.csv "one" Bearer token`}
@@ -274,8 +280,10 @@ func TestAddress(t *testing.T) {
 
 func TestPublic(t *testing.T) {
 	for address, want := range map[string]bool{
-		"8.8.8.8": true, "2606:4700::1": true, "127.0.0.1": false, "10.1.2.3": false, "169.254.169.254": false, "::1": false, "fd00::1": false, "fe80::1": false, "::ffff:10.0.0.1": false,
-		"100.64.0.1": false, "0.0.0.0": false, "224.0.0.1": false, "64:ff9b::a00:1": false, "192.168.1.1": false, "255.255.255.255": false,
+		"8.8.8.8": true, "2606:4700::1": true, "127.0.0.1": false, "10.1.2.3": false, "169.254.169.254": false,
+		"::1": false, "fd00::1": false, "fe80::1": false, "::ffff:10.0.0.1": false,
+		"100.64.0.1": false, "0.0.0.0": false, "224.0.0.1": false, "64:ff9b::a00:1": false, "192.168.1.1": false,
+		"255.255.255.255": false,
 	} {
 		if got := Public(netip.MustParseAddr(address)); got != want {
 			t.Error(fmt.Sprint(address, " ", got))
@@ -286,7 +294,8 @@ func TestPublic(t *testing.T) {
 // A password goes to an address without TLS only on this machine.
 func TestNoSecretInClear(t *testing.T) {
 	for url, refused := range map[string]bool{
-		"http://files.example/marinas.csv": true, "http://192.0.2.7/marinas.csv": true, "http://[::1]:9/marinas.csv": false, "http://localhost:9/marinas.csv": false,
+		"http://files.example/marinas.csv": true, "http://192.0.2.7/marinas.csv": true,
+		"http://[::1]:9/marinas.csv": false, "http://localhost:9/marinas.csv": false,
 		"http://127.0.0.1:9/marinas.csv": false, "https://192.0.2.7/marinas.csv": false,
 	} {
 		for _, secret := range []string{"", "clerk:secret"} {

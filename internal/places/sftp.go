@@ -72,7 +72,8 @@ func openSFTP(ctx context.Context, p feed.Place, o Options) (Place, error) {
 		raw.Close() //nolint:errcheck // given up
 		switch {
 		case changed != "":
-			return nil, fault.New(fault.Denied, "host_key_changed", "the host shows another key than before: "+changed).At(at).With(o.HostKey).
+			return nil, fault.New(fault.Denied, "host_key_changed", "the host shows another key than before: "+
+				changed).At(at).With(o.HostKey).
 				Mended("Ask who runs the host whether its key was changed. If so, let the new one be known: uchi feeds trust.")
 		case strings.Contains(err.Error(), "unable to authenticate"):
 			return nil, fault.New(fault.Denied, "sign_in_refused", "the host does not let the user in").At(at).With(p.User).
@@ -116,7 +117,8 @@ func (s *sftpPlace) List(ctx context.Context) ([]File, error) {
 	}
 	infos, err := s.files.ReadDirContext(ctx, folder)
 	if err != nil {
-		return nil, fault.New(fault.NotFound, "folder_refused", "the folder on the host cannot be read: "+err.Error()).At(fault.Place{Path: "place.folder"}).With(folder)
+		return nil, fault.New(fault.NotFound, "folder_refused", "the folder on the host cannot be read: "+
+			err.Error()).At(fault.Place{Path: "place.folder"}).With(folder)
 	}
 	var list []File
 	for _, i := range infos {
@@ -178,5 +180,6 @@ func unreachable(err error, address string) error {
 	if f, ok := fault.From(err); ok {
 		return f
 	}
-	return fault.New(fault.Busy, "place_unreachable", "the place does not answer: "+err.Error()).With(address).Mended("It is tried again the next time.")
+	return fault.New(fault.Busy, "place_unreachable", "the place does not answer: "+
+		err.Error()).With(address).Mended("It is tried again the next time.")
 }

@@ -127,7 +127,8 @@ func Row(t catalog.RecordType, alias string) string {
 	}
 	members := make([]string, 0, len(columns))
 	for _, name := range columns {
-		members = append(members, `coalesce(`+Literal(`,"`+strings.Trim(name, `"`)+`":`)+` || to_json(`+alias+`.`+name+`)::text, '')`)
+		members = append(members, `coalesce(`+Literal(`,"`+strings.Trim(name, `"`)+`":`)+` || to_json(`+alias+`.`+
+			name+`)::text, '')`)
 	}
 	return object(members)
 }

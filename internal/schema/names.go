@@ -65,7 +65,8 @@ func Text(f catalog.Field, value string) string { return forms[f.Kind().Form].te
 
 // InitialsOf is the SQL of the first letters of the words of a name.
 func InitialsOf(name string) string {
-	return `(select string_agg(left(w, 1), '' order by n) from regexp_split_to_table(` + name + `, '[ -]+') with ordinality p (w, n))`
+	return `(select string_agg(left(w, 1), '' order by n) from regexp_split_to_table(` + name +
+		`, '[ -]+') with ordinality p (w, n))`
 }
 
 // TitleText is the SQL of a record's title as people read it.
@@ -84,8 +85,10 @@ func TitleText(t catalog.RecordType, alias string) string {
 func LegalForm(name string) string {
 	form := `(?:` + strings.Join(value.CompanyForms(), "|") + `|a s|z oo)`
 	plain := `' ' || regexp_replace(lower(replace(` + name + `, '.', '')), '[[:space:],;/&()+-]+', ' ', 'g')`
-	sql := `coalesce(substring(` + plain + ` from '((?: (?:and|und|et|og|och|` + form + `))+) ?$'), substring(` + plain + ` from '^( ` + form + `) '), '')`
-	for _, same := range append([][2]string{{"a s", "as"}, {"z oo", "zoo"}, {"and", ""}, {"und", ""}}, value.SameForms...) {
+	sql := `coalesce(substring(` + plain + ` from '((?: (?:and|und|et|og|och|` + form + `))+) ?$'), substring(` +
+		plain + ` from '^( ` + form + `) '), '')`
+	for _, same := range append([][2]string{{"a s", "as"}, {"z oo", "zoo"}, {"and", ""}, {"und", ""}},
+		value.SameForms...) {
 		sql = `regexp_replace(` + sql + `, ' ` + same[0] + `( |$)', ' ` + same[1] + `\1')`
 	}
 	return `replace(` + sql + `, ' ', '')`
@@ -129,7 +132,8 @@ func Changes(list []Becomes) string {
 	text := func(sql string) string { return `coalesce(to_json((` + sql + `)::text)::text, 'null')` }
 	members := make([]string, 0, len(list))
 	for _, c := range list {
-		members = append(members, `case when `+c.Is+` then `+Literal(`,"`+c.Field+`":[`)+` || `+text(c.Was)+` || ',' || `+text(c.Now)+` || ']' else '' end`)
+		members = append(members, `case when `+c.Is+` then `+Literal(`,"`+c.Field+`":[`)+` || `+text(c.Was)+` || ',' || `+
+			text(c.Now)+` || ']' else '' end`)
 	}
 	return object(members)
 }

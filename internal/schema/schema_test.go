@@ -31,10 +31,11 @@ func connect(t *testing.T) *pgx.Conn {
 // texts are canonical texts of each field type, with what is at its bounds.
 func texts() map[catalog.FieldType][]string {
 	list := map[catalog.FieldType][]string{
-		catalog.Text:      {"", "Åse", "a\tb\\n", "漢字", strings.Repeat("x", 5000)},
-		catalog.LongText:  {"one\ntwo"},
-		catalog.Integer:   {"0", "-12", "999999999999999"},
-		catalog.Decimal:   {"0", "0.000001", "-0.5", "1250", "10000", "100000000", "0.0001", "12345.6789", "-123456789012345.123456"},
+		catalog.Text:     {"", "Åse", "a\tb\\n", "漢字", strings.Repeat("x", 5000)},
+		catalog.LongText: {"one\ntwo"},
+		catalog.Integer:  {"0", "-12", "999999999999999"},
+		catalog.Decimal: {"0", "0.000001", "-0.5", "1250", "10000", "100000000", "0.0001", "12345.6789",
+			"-123456789012345.123456"},
 		catalog.Money:     {"0.00", "1250.00", "-3.50", "999999999999999.99"},
 		catalog.Percent:   {"0", "60", "0.1234"},
 		catalog.Date:      {"2026-03-31", "1000-01-01", "9999-12-31", "2000-01-01", "1999-12-31", ""},
@@ -53,7 +54,8 @@ func texts() map[catalog.FieldType][]string {
 	}
 	r := rand.New(rand.NewPCG(3, 4))
 	for range 200 {
-		text, trouble := value.NewReader(catalog.Field{Type: catalog.Decimal}, value.Settings{DecimalSign: "."}).Read(fmt.Sprintf("%d.%d", r.Int64N(1e12), r.IntN(1e6)))
+		text, trouble := value.NewReader(catalog.Field{Type: catalog.Decimal},
+			value.Settings{DecimalSign: "."}).Read(fmt.Sprintf("%d.%d", r.Int64N(1e12), r.IntN(1e6)))
 		if trouble.Code == "" {
 			list[catalog.Decimal] = append(list[catalog.Decimal], text)
 		}
@@ -73,7 +75,8 @@ func TestEveryTypeComesBack(t *testing.T) {
 			t.Errorf("%s: no text to try it with", ft)
 			continue
 		}
-		if _, err := conn.Exec(t.Context(), `drop table if exists probe; create table probe (n bigint, x `+Type(f)+`)`); err != nil {
+		if _, err := conn.Exec(t.Context(), `drop table if exists probe; create table probe (n bigint, x `+Type(f)+
+			`)`); err != nil {
 			t.Fatalf("%s: %v", ft, err)
 		}
 		in := pgcopy.Into(t.Context(), on, "probe", []string{"n", "x"})
@@ -131,8 +134,11 @@ func columns(t *testing.T, conn *pgx.Conn, typeName string) string {
 	t.Helper()
 	var list string
 	err := conn.QueryRow(t.Context(), `
-		select (select string_agg(column_name || ' ' || data_type, ', ' order by column_name) from information_schema.columns where table_schema = 'w_main' and table_name = $1)
-			|| ' | ' || (select string_agg(regexp_replace(indexdef, '^.* USING ', case when indexdef like '% UNIQUE %' then 'unique ' else '' end), ', ' order by indexdef) from pg_indexes where schemaname = 'w_main' and tablename = $1)`, "r_"+typeName).Scan(&list)
+		select (select string_agg(column_name || ' ' || data_type, ', ' order by column_name)
+		from information_schema.columns where table_schema = 'w_main' and table_name = $1)
+			|| ' | ' || (select string_agg(regexp_replace(indexdef, '^.* USING ', case
+			when indexdef like '% UNIQUE %' then 'unique ' else '' end), ', ' order by indexdef) from pg_indexes
+			where schemaname = 'w_main' and tablename = $1)`, "r_"+typeName).Scan(&list)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -161,7 +167,8 @@ func TestChangeIsAsGoodAsMaking(t *testing.T) {
 		}
 		run(t, conn, Change("main", before, next))
 	}
-	run(t, conn, []string{`insert into w_main.r_account (id, created_by, changed_by, f_berths, k_berths) values (1, 1, 1, 7, '7')`})
+	run(t, conn, []string{`insert into w_main.r_account (id, created_by, changed_by, f_berths, k_berths)
+		values (1, 1, 1, 7, '7')`})
 	name := "moorings"
 	renamed, err := c.ChangeField(next, "berths", catalog.FieldChange{Name: &name})
 	if err != nil {
@@ -169,7 +176,8 @@ func TestChangeIsAsGoodAsMaking(t *testing.T) {
 	}
 	run(t, conn, Change("main", next, renamed))
 	var n int64
-	if err := conn.QueryRow(t.Context(), `select f_moorings from w_main.r_account where k_moorings = '7'`).Scan(&n); err != nil || n != 7 {
+	if err := conn.QueryRow(t.Context(), `select f_moorings from w_main.r_account
+		where k_moorings = '7'`).Scan(&n); err != nil || n != 7 {
 		t.Errorf("the renamed field has %d, %v", n, err)
 	}
 	if more := Change("main", renamed, renamed); len(more) > 0 {
@@ -190,16 +198,20 @@ func TestChanges(t *testing.T) {
 	for _, n := range []int{0, 1, 2, 45, 400} {
 		var list []Becomes
 		for i := range n {
-			list = append(list, Becomes{Field: fmt.Sprint("m", i), Is: []string{`true`, `false`, `null::boolean`}[i%3], Was: `null`, Now: Literal(fmt.Sprint(i))})
+			list = append(list, Becomes{Field: fmt.Sprint("m", i), Is: []string{`true`, `false`, `null::boolean`}[i%3],
+				Was: `null`, Now: Literal(fmt.Sprint(i))})
 		}
 		var members int
-		if err := conn.QueryRow(t.Context(), `select count(*) from jsonb_object_keys(`+Changes(list)+`)`).Scan(&members); err != nil || members != (n+2)/3 {
+		if err := conn.QueryRow(t.Context(), `select count(*) from jsonb_object_keys(`+Changes(list)+
+			`)`).Scan(&members); err != nil || members != (n+2)/3 {
 			t.Errorf("of %d fields %d change, %v", n, members, err)
 		}
 	}
-	for _, text := range []string{``, `a "quoted" \ one`, "lines\nand\ttabs\x01", `漢字 🛥 {"f":[1]}, ]`, `it's a {word} \ of 'two'`} {
+	for _, text := range []string{``, `a "quoted" \ one`, "lines\nand\ttabs\x01", `漢字 🛥 {"f":[1]}, ]`,
+		`it's a {word} \ of 'two'`} {
 		var was, now *string
-		sql := `select c->'f'->>0, c->'f'->>1 from (select ` + Changes([]Becomes{{Field: "f", Is: `true`, Was: Literal(text), Now: `null`}}) + ` as c) x`
+		sql := `select c->'f'->>0, c->'f'->>1 from (select ` +
+			Changes([]Becomes{{Field: "f", Is: `true`, Was: Literal(text), Now: `null`}}) + ` as c) x`
 		if err := conn.QueryRow(t.Context(), sql).Scan(&was, &now); err != nil || was == nil || *was != text || now != nil {
 			t.Errorf("%q: %v, %v, %v", text, was, now, err)
 		}

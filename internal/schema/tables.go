@@ -76,13 +76,15 @@ func Upgrade(workspace string, t catalog.RecordType, from int) (ddl []string) {
 
 // runIndex finds what a piece of work has changed; entries of one lie together.
 func runIndex(workspace string, t catalog.RecordType) string {
-	return `create index on ` + History(workspace, t.Name) + ` using brin (run) with (autosummarize = on, pages_per_range = 32)`
+	return `create index on ` + History(workspace, t.Name) +
+		` using brin (run) with (autosummarize = on, pages_per_range = 32)`
 }
 
 // importIndex finds the records that an import made. They lie together, so an
 // index of block ranges does, and costs the load nothing.
 func importIndex(workspace string, t catalog.RecordType) string {
-	return `create index on ` + Records(workspace, t.Name) + ` using brin (import) with (autosummarize = on, pages_per_range = 32)`
+	return `create index on ` + Records(workspace, t.Name) +
+		` using brin (import) with (autosummarize = on, pages_per_range = 32)`
 }
 
 // linkIndex finds what points to a record; blank references cost nothing.
@@ -108,7 +110,8 @@ func keyIndex(workspace string, t catalog.RecordType, f catalog.Field) string {
 		unique = "unique "
 	}
 	column := Key(f.Name)
-	return `create ` + unique + `index on ` + Records(workspace, t.Name) + ` (` + column + `) where ` + column + ` is not null`
+	return `create ` + unique + `index on ` + Records(workspace, t.Name) + ` (` + column + `) where ` + column +
+		` is not null`
 }
 
 func addField(workspace string, t catalog.RecordType, f catalog.Field) []string {

@@ -118,7 +118,8 @@ func (k *Check) saysRow(link string) string {
 	for _, n := range k.beside {
 		whens += ` when ` + n.holds(link) + ` then ` + schema.Literal(" of "+n.Import.Name)
 	}
-	return `'row ' || case when ` + isOutside(link) + ` then ` + rowOf(link) + ` else -` + link + ` end || case` + whens + ` else '' end`
+	return `'row ' || case when ` + isOutside(link) + ` then ` + rowOf(link) + ` else -` + link + ` end || case` +
+		whens + ` else '' end`
 }
 
 // holdWithBeside holds rows that point to a row of an import which is loaded before,
@@ -138,7 +139,8 @@ func (k *draftCheck) holdWithBeside(ctx context.Context) error {
 						or exists (select from {their_asked} x where x.row_no = {row})
 					)
 					and {stays d}`,
-				frag{"field": schema.Literal(fp.Field.Name), "l": textColumn(fp.Field.Name), "there": to.in.holds("b.record_id"), "row": rowOf("b.record_id"),
+				frag{"field": schema.Literal(fp.Field.Name), "l": textColumn(fp.Field.Name), "there": to.in.holds("b.record_id"),
+					"row":            rowOf("b.record_id"),
 					"their_problems": to.in.check.table("problems"), "their_asked": to.in.check.table("asked")}))
 			if err != nil {
 				return err
@@ -185,8 +187,10 @@ func (l *Load) settle(ctx context.Context, tx pgx.Tx, d *draftCheck, fp mapping.
 	target, _ := l.check.catalog.Type(fp.Field.To)
 	name := schema.Literal(fp.Field.Name)
 	with := frag{
-		"value": schema.Value(fp.Field.Name), "link": schema.Column(fp.Field, "v"), "there": to.in.holds(schema.Column(fp.Field, "v")), "row": rowOf(schema.Column(fp.Field, "v")),
-		"field": name, "record": schema.RecordID(target, "o.record_id"), "theirs": resultsTable(to.in.Import.ID), "place": schema.Int(to.draft.n + 1),
+		"value": schema.Value(fp.Field.Name), "link": schema.Column(fp.Field, "v"),
+		"there": to.in.holds(schema.Column(fp.Field, "v")), "row": rowOf(schema.Column(fp.Field, "v")),
+		"field": name, "record": schema.RecordID(target, "o.record_id"), "theirs": resultsTable(to.in.Import.ID),
+		"place":  schema.Int(to.draft.n + 1),
 		"member": schema.Int(to.in.Import.Place),
 	}
 	loaded, err := l.room.there(ctx, resultsTable(to.in.Import.ID))
@@ -196,14 +200,16 @@ func (l *Load) settle(ctx context.Context, tx pgx.Tx, d *draftCheck, fp mapping.
 	var list []stmt
 	if loaded {
 		list = append(list, q(`update {verdicts} v set {value} = o.record_id,
-				changes = case when v.changes ? {field} then v.changes || jsonb_build_object({field}, jsonb_build_array(v.changes->{field}->0, {record})) else v.changes end
+				changes = case when v.changes ? {field} then v.changes || jsonb_build_object({field},
+				jsonb_build_array(v.changes->{field}->0, {record})) else v.changes end
 			from {theirs} o
 			where {there} and o.row_no = {row} and o.draft = {place} and o.last and o.record_id is not null`, with))
 	}
 	if to.in.Later {
 		list = append(list,
 			q(`insert into {waits} (row_no, field, target, member)
-				select v.row_no, {field}, {row}, {member} from {verdicts} v where {there} and v.verdict in ('create', 'update')`, with),
+				select v.row_no, {field}, {row}, {member} from {verdicts} v where {there} and v.verdict in ('create', 'update')`,
+				with),
 			// Where the link is all that would change, this load changes nothing.
 			q(`update {verdicts} v set {value} = null, changes = nullif(v.changes - {field}, '{}'),
 					verdict = case when v.verdict = 'update' and v.changes - {field} = '{}' then 'same' else v.verdict end
@@ -213,7 +219,8 @@ func (l *Load) settle(ctx context.Context, tx pgx.Tx, d *draftCheck, fp mapping.
 	return err
 }
 
-var stepFill = step{does: "writes the links of other imports that have waited for this one", reads: "waits", writes: "records history problems results"}
+var stepFill = step{does: "writes the links of other imports that have waited for this one", reads: "waits",
+	writes: "records history problems results"}
 
 // fillBeside writes, at the end of the load, the links of other imports of the bundle
 // that have waited for the records of this one. They are changes of this load, and go
@@ -246,7 +253,8 @@ func (c *chunk) fillFrom(ctx context.Context, d *draftCheck, fp mapping.FieldPla
 		return err
 	}
 	var waits bool
-	err := c.tx.QueryRow(ctx, `select exists (select from `+d.table("waits")+` where field = $1 and member = $2)`, fp.Field.Name, c.i.Place).Scan(&waits)
+	err := c.tx.QueryRow(ctx, `select exists (select from `+d.table("waits")+` where field = $1 and member = $2)`,
+		fp.Field.Name, c.i.Place).Scan(&waits)
 	if err != nil || !waits {
 		return err
 	}
@@ -255,29 +263,35 @@ func (c *chunk) fillFrom(ctx context.Context, d *draftCheck, fp mapping.FieldPla
 	}
 	target, _ := c.check.catalog.Type(fp.Field.To)
 	waiting := `from {waits} w
-		join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated', 'unchanged')
+		join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last
+		and o.outcome in ('created', 'updated', 'unchanged')
 		left join {mine} t on t.row_no = w.target and t.draft = {place} and t.last
 		where w.field = {field} and w.member = {member}`
 	with := frag{
-		"value": schema.Value(fp.Field.Name), "field": schema.Literal(fp.Field.Name), "now": schema.RecordID(target, "t.id"), "old": schema.RecordID(target, "t.was"),
-		"mine": resultsTable(c.i.ID), "place": schema.Int(to.draft.n + 1), "member": schema.Int(c.i.Place), "waiting": waiting,
+		"value": schema.Value(fp.Field.Name), "field": schema.Literal(fp.Field.Name),
+		"now": schema.RecordID(target, "t.id"), "old": schema.RecordID(target, "t.was"),
+		"mine": resultsTable(c.i.ID), "place": schema.Int(to.draft.n + 1), "member": schema.Int(c.i.Place),
+		"waiting": waiting,
 	}
 	_, err = c.room.carryOut(ctx, c.tx, c.run, stepFill, d.word, []stmt{
 		q(`with todo as materialized (
 				select r.id as record_id, r.{value} as was, x.id
-				from (select o.record_id, t.record_id as id {waiting} and t.record_id is not null) x join {records} r on r.id = x.record_id
+				from (select o.record_id, t.record_id as id {waiting} and t.record_id is not null) x
+				join {records} r on r.id = x.record_id
 			),
 			changed as (
 				update {records} r set {value} = t.id, version = r.version + 1, changed_at = now(), changed_by = @person
 				from todo t where r.id = t.record_id and t.was is distinct from t.id
-				returning r.id, r.version, jsonb_build_object({field}, jsonb_build_array(case when t.was is not null then {old} end, {now})) as changes
+				returning r.id, r.version, jsonb_build_object({field}, jsonb_build_array(case
+				when t.was is not null then {old} end, {now})) as changes
 			)
 			insert into {history} (record_id, version, person, import, run, kind, changes)
 			select id, version, @person, @import, @run, 'update', changes from changed`,
 			with, arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece}),
 		q(`insert into {problems} (row_no, code, field, col, value, detail, light)
 			select w.row_no, @code, @named, @col, '', 'row ' || w.target || @of, true {waiting} and t.record_id is null`,
-			with, arg{"code": string(problem.LinkHeld), "named": d.plan.Named(fp.Field.Name), "col": fp.Column(), "of": " of " + c.i.Name}),
+			with, arg{"code": string(problem.LinkHeld), "named": d.plan.Named(fp.Field.Name), "col": fp.Column(),
+				"of": " of " + c.i.Name}),
 		q(`update {results} o set detail = coalesce(o.detail || '; ', '') || 'without the link to row ' || p.target || @of
 			from (select w.row_no, min(w.target) as target {waiting} and t.record_id is null group by w.row_no) p
 			where o.row_no = p.row_no and o.draft = {n} and o.last`, with, arg{"of": " of " + c.i.Name}),

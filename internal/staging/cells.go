@@ -108,12 +108,14 @@ func (w *CellWriter) End(ctx context.Context, failed error) error {
 // edit makes the cells say what was changed of them. Read otherwise, the source
 // may say something else there.
 func (w *CellWriter) edit(ctx context.Context, tx pgx.Tx, cells string) error {
-	_, err := tx.Exec(ctx, `update edits e set was = coalesce(c.cells[e.place + 1], '') from `+cells+` c where e.import = $1 and c.row_no = e.row_no`, w.run.Import)
+	_, err := tx.Exec(ctx, `update edits e set was = coalesce(c.cells[e.place + 1], '') from `+cells+
+		` c where e.import = $1 and c.row_no = e.row_no`, w.run.Import)
 	if err != nil {
 		return fmt.Errorf("stage cells: %w", err)
 	}
 	word := func(string) (string, bool, bool) { return cells, true, true }
-	_, err = w.room.carryOut(ctx, tx, w.run, stepEdits, word, []stmt{setCells(`(select * from edits where import = ` + schema.Int(w.run.Import) + `)`)})
+	_, err = w.room.carryOut(ctx, tx, w.run, stepEdits, word,
+		[]stmt{setCells(`(select * from edits where import = ` + schema.Int(w.run.Import) + `)`)})
 	return err
 }
 

@@ -81,8 +81,10 @@ func (k *draftCheck) table(part string) string { return k.Check.table(draftPart(
 // rowTables and draftTables are the words of the tables that a check makes.
 var (
 	rowTables   = []string{"left", "problems", "asked", "offered", "anchors", "shifts"}
-	draftTables = []string{"draft", "aside", "links", "settled", "matches", "questions", "candidates", "repeats", "became", "verdicts", "keys",
-		"twice", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "near", "moved", "waits", "closer", "gone", "numbers"}
+	draftTables = []string{"draft", "aside", "links", "settled", "matches", "questions", "candidates", "repeats",
+		"became", "verdicts", "keys",
+		"twice", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "near", "moved",
+		"waits", "closer", "gone", "numbers"}
 )
 
 // word is the vocabulary of what is said of the row.
@@ -146,7 +148,8 @@ func (k *draftCheck) rule(rule, row string) (sql string, ok bool) {
 	case "unsettled":
 		// No answer and no earlier rule has found anything, not even a question;
 		// and who names a record by its id means that one.
-		return none("matches") + ` and ` + none("questions") + ` and ` + none("aside") + ` and ` + none("settled") + k.unnamed(row), true
+		return none("matches") + ` and ` + none("questions") + ` and ` + none("aside") + ` and ` + none("settled") +
+			k.unnamed(row), true
 	case "open":
 		// The draft would make a record, or a person is asked about it.
 		return none("matches") + ` and ` + none("aside") + ` and ` + none("repeats") + k.unnamed(row), true
@@ -187,7 +190,8 @@ func (k *draftCheck) unnamed(row string) string {
 func (k *draftCheck) undenied(row, other string) string {
 	return `not exists (select from {settled} s where s.row_no = ` + row + `.row_no and (
 		s.choice <> 'new' or s.denied is null or ` + other + ` = any(s.denied)
-		or exists (select from ` + k.among("matches") + ` m where m.row_no = ` + other + ` and m.record_id = any(s.denied_records))))`
+		or exists (select from ` + k.among("matches") + ` m where m.row_no = ` + other + `
+			and m.record_id = any(s.denied_records))))`
 }
 
 func cutWord(w string) (word, parameter string, ok bool) {
@@ -401,7 +405,8 @@ func (k *draftCheck) prepare(ctx context.Context) error {
 		q(`create unlogged table {questions} (
 			row_no bigint not null, kind text not null, rule smallint not null, candidates integer not null, percent real not null)`),
 		q(`create unlogged table {candidates} (
-			row_no bigint not null, place integer not null, record_id bigint, other_row bigint, percent real not null, reasons jsonb, against text[], alike text[])`),
+			row_no bigint not null, place integer not null, record_id bigint, other_row bigint, percent real not null,
+			reasons jsonb, against text[], alike text[])`),
 		q(`create unlogged table {settled} as
 			select a.row_no, a.choice, a.record_id, a.other_row, nullif(a.keep, '{}') as keep, a.denied, a.denied_records
 			from (
@@ -425,7 +430,8 @@ func (k *draftCheck) prepare(ctx context.Context) error {
 	return k.observe(ctx, k.conn.pg)
 }
 
-var stepRecognise = step{does: "recognises the records that rows have become already", reads: "draft aside results records history", writes: "draft matches settled"}
+var stepRecognise = step{does: "recognises the records that rows have become already",
+	reads: "draft aside results records history", writes: "draft matches settled"}
 
 // recognise finds for rows that are held for one of their records the others, which an earlier
 // load has made or changed, with the version that it has left them at: what others have changed
@@ -437,7 +443,8 @@ func (k *draftCheck) recognise(ctx context.Context) error {
 	named := `true`
 	if title := k.titleOf("d"); title != "" {
 		named = `(r.` + schema.Title + ` = ` + title + ` or exists (
-			select from {history} h where h.record_id = r.id and h.version > o.version and h.changes ?| array[` + literals(k.plan.Type.Title) + `]))`
+			select from {history} h where h.record_id = r.id and h.version > o.version and h.changes ?| array[` +
+			literals(k.plan.Type.Title) + `]))`
 	}
 	return k.do(ctx, stepRecognise,
 		q(`create temp table known on commit drop as
@@ -451,9 +458,11 @@ func (k *draftCheck) recognise(ctx context.Context) error {
 			select d.row_no, r.id, r.version, 0
 			from {draft} d join known o on o.row_no = d.row_no join {records} r on r.id = o.record_id
 			where o.outcome in ('created', 'updated', 'unchanged', 'skipped') and {named}`, frag{"named": named}),
-		q(`update {draft} d set was_version = coalesce(d.was_version, o.version) from {matches} m join known o on o.row_no = m.row_no where m.row_no = d.row_no`),
+		q(`update {draft} d set was_version = coalesce(d.was_version, o.version) from {matches} m
+			join known o on o.row_no = m.row_no where m.row_no = d.row_no`),
 		// What was answered before of what it is has been done; which values stay holds on.
-		q(`update {settled} s set choice = 'take', record_id = m.record_id, other_row = null from {matches} m where m.row_no = s.row_no`),
+		q(`update {settled} s set choice = 'take', record_id = m.record_id, other_row = null from {matches} m
+			where m.row_no = s.row_no`),
 		q(`drop table known`))
 }
 
@@ -499,7 +508,8 @@ func (k *draftCheck) cell(fp mapping.FieldPlan) string {
 	if !ok {
 		return `''`
 	}
-	return fmt.Sprintf(`coalesce((select left(c.cells[%d], %d) from {cells} c where c.row_no = d.row_no), '')`, at+1, longestShown)
+	return fmt.Sprintf(`coalesce((select left(c.cells[%d], %d) from {cells} c where c.row_no = d.row_no), '')`, at+1,
+		longestShown)
 }
 
 // hold is the statement that notes a problem of rows d: at a field, or with nil
@@ -517,14 +527,16 @@ func (k *draftCheck) note(code problem.Code, fp *mapping.FieldPlan, light bool, 
 	return q(`insert into {problems} (row_no, code, field, col, value, detail, light)
 		select d.row_no, @code, @field, @col, {cell}, {detail}, @light
 		{from}`,
-		append(with, frag{"cell": cell, "detail": detail, "from": from}, arg{"code": string(code), "field": field, "col": col, "light": light})...)
+		append(with, frag{"cell": cell, "detail": detail, "from": from}, arg{"code": string(code), "field": field,
+			"col": col, "light": light})...)
 }
 
 // noted is the rule that such a problem of row d is noted already.
 func (k *draftCheck) noted(code problem.Code, field string) string {
 	return `exists (
 		select from {problems} p
-		where p.row_no = d.row_no and p.code = ` + schema.Literal(string(code)) + ` and p.field = ` + schema.Literal(k.plan.Named(field)) + `)`
+		where p.row_no = d.row_no and p.code = ` + schema.Literal(string(code)) + ` and p.field = ` +
+		schema.Literal(k.plan.Named(field)) + `)`
 }
 
 func (k *draftCheck) field(name string) *mapping.FieldPlan {
@@ -546,7 +558,8 @@ var (
 		reads:  "draft aside matches questions became problems cells",
 		writes: "problems",
 	}
-	stepJudge = step{does: "judges the rules of the record type", reads: "draft aside matches questions links settled became records moved", writes: "problems"}
+	stepJudge = step{does: "judges the rules of the record type", reads: "draft aside matches questions links settled " +
+		"became records moved", writes: "problems"}
 )
 
 // require finds rows that would make a record without a value that it must
@@ -577,7 +590,8 @@ func (k *draftCheck) require(ctx context.Context) error {
 		case f.Kind().Form == catalog.LinkForm:
 			from += ` and d.` + textColumn(f.Name) + ` is null`
 		}
-		from += ` and not exists (select from {problems} p where p.row_no = d.row_no and p.field = ` + schema.Literal(k.plan.Named(f.Name)) + `)`
+		from += ` and not exists (select from {problems} p where p.row_no = d.row_no and p.field = ` +
+			schema.Literal(k.plan.Named(f.Name)) + `)`
 		list = append(list, k.hold(problem.RequiredMissing, fp, `''`, from, with))
 	}
 	return k.do(ctx, stepRequired, list...)
@@ -637,7 +651,8 @@ func (k *draftCheck) holdReferred(ctx context.Context) error {
 		if p.Type.Name == k.plan.Type.Name {
 			also = `x.id not in (select record_id from {matches})`
 		}
-		list = append(list, k.hold(problem.StillReferred, nil, `x.n || ' ' || `+schema.Literal(p.Type.Plural+" by "+p.Field.Label), `
+		list = append(list, k.hold(problem.StillReferred, nil,
+			`x.n || ' ' || `+schema.Literal(p.Type.Plural+" by "+p.Field.Label), `
 			from {matches} d
 			join (
 				select {link} as id, count(*) as n from {pointing} x

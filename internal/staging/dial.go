@@ -51,7 +51,8 @@ func (k *draftCheck) dial(ctx context.Context) error {
 	}
 	query, _, err := q(`
 		with {beside}, {towns}
-		select x.row_no, coalesce(x.country, x.lies_in), case when x.country is null then {by_town} else {by_company} end, c.cells
+		select x.row_no, coalesce(x.country, x.lies_in), case when x.country is null then {by_town}
+		else {by_company} end, c.cells
 		from (
 			select d.row_no, {country} as country, {lies_in} as lies_in
 			from {linked} {company} {home}
@@ -59,12 +60,14 @@ func (k *draftCheck) dial(ctx context.Context) error {
 		) x
 		join {cells} c on c.row_no = x.row_no
 		where coalesce(x.country, x.lies_in) <> {source} and ({national})`,
-		k.tellsCountry(), frag{"linked": k.linked(), "source": schema.Literal(k.country), "by_town": schema.Literal(byTown), "by_company": schema.Literal(byCompany),
+		k.tellsCountry(), frag{"linked": k.linked(), "source": schema.Literal(k.country),
+			"by_town": schema.Literal(byTown), "by_company": schema.Literal(byCompany),
 			"silent": k.silentOfCountry(), "national": strings.Join(national, " or ")}).compose(k.word)
 	if err != nil {
 		return err
 	}
-	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("numbers"), []string{"row_no", "place", "value", "country", "told_by"})
+	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("numbers"),
+		[]string{"row_no", "place", "value", "country", "told_by"})
 	var texts []string
 	err = pgcopy.Out(ctx, k.room.reading, query, func(fields [][]byte) error {
 		texts = pgcopy.TextsOf(fields[3], texts)
@@ -97,8 +100,10 @@ func (k *draftCheck) dial(ctx context.Context) error {
 			set += `, ` + schema.Key(f.Name) + ` = x.value`
 		}
 		statements = append(statements,
-			q(`update {draft} d set {set} from {numbers} x where x.row_no = d.row_no and x.place = @place`, frag{"set": set}, arg{"place": at}),
-			q(`delete from {problems} p using {numbers} x where x.row_no = p.row_no and x.place = @place and p.field = @field and p.code = @code`,
+			q(`update {draft} d set {set} from {numbers} x where x.row_no = d.row_no and x.place = @place`, frag{"set": set},
+				arg{"place": at}),
+			q(`delete from {problems} p using {numbers} x where x.row_no = p.row_no and x.place = @place and p.field = @field
+				and p.code = @code`,
 				arg{"place": at, "field": k.plan.Named(f.Name), "code": string(problem.BadPhone)}))
 	}
 	return k.do(ctx, stepDial, statements...)
@@ -107,8 +112,10 @@ func (k *draftCheck) dial(ctx context.Context) error {
 // tellsCountry gives the words that say which country the company of a row of draft d has, and
 // in which one its town lies.
 func (k *draftCheck) tellsCountry() frag {
-	words := frag{"beside": `beside as (select null::text as l, null::text as country)`, "company": "", "country": `null::text`,
-		"towns": `towns as (select null::text as town, null::text as country, null::text[] as regions)`, "home": "", "lies_in": `null::text`}
+	words := frag{"beside": `beside as (select null::text as l, null::text as country)`, "company": "",
+		"country": `null::text`,
+		"towns":   `towns as (select null::text as town, null::text as country, null::text[] as regions)`, "home": "",
+		"lies_in": `null::text`}
 	if company, ok := k.company(); ok {
 		target, _ := k.catalog.Type(company.Field.To)
 		country, _ := target.FieldAs(catalog.AsCountry)
@@ -117,7 +124,8 @@ func (k *draftCheck) tellsCountry() frag {
 			said = `d.` + textColumn(company.Field.Name)
 			words["beside"] = k.besideCountry(company, country)
 		}
-		words["company"] = `left join ` + schema.Records(k.i.Workspace, target.Name) + ` t on t.id = ` + referenceOf(company.Field) + `
+		words["company"] = `left join ` + schema.Records(k.i.Workspace, target.Name) + ` t on t.id = ` +
+			referenceOf(company.Field) + `
 			left join beside b on b.l = ` + said
 		words["country"] = `coalesce(t.` + schema.Value(country.Name) + `, b.country)`
 	}
@@ -129,7 +137,8 @@ func (k *draftCheck) tellsCountry() frag {
 			return `lower(` + alias + `.` + p.region + `)`
 		}
 		words["towns"] = `towns as materialized (
-			select lower(o.` + p.town + `) as town, min(o.` + p.country + `) as country, array_agg(distinct ` + region("o") + `) as regions
+			select lower(o.` + p.town + `) as town, min(o.` + p.country + `) as country, array_agg(distinct ` + region("o") +
+			`) as regions
 			from ` + p.draft.everyRow("draft") + ` o
 			where o.` + p.town + ` is not null and o.` + p.country + ` is not null
 			group by 1 having count(*) >= ` + schema.Int(leastOfTown) + ` and count(distinct o.` + p.country + `) = 1)`
@@ -138,7 +147,8 @@ func (k *draftCheck) tellsCountry() frag {
 			at, words["home"] = "h", `left join `+p.draft.table("draft")+` h on h.row_no = d.row_no`
 		}
 		words["lies_in"] = `(select w.country from towns w
-			where w.town = lower(` + at + `.` + p.town + `) and (` + region(at) + ` is null or ` + region(at) + ` = any(w.regions)))`
+			where w.town = lower(` + at + `.` + p.town + `) and (` + region(at) + ` is null or ` + region(at) +
+			` = any(w.regions)))`
 	}
 	return words
 }
@@ -207,19 +217,24 @@ func (k *draftCheck) besideCountry(company mapping.FieldPlan, country catalog.Fi
 		rows := to.draft.everyRow("draft")
 		for _, f := range to.draft.plan.Fields {
 			if f.Field.Normalised() {
-				named = append(named, `select w.l, t.`+schema.Value(country.Name)+` from forms w join `+rows+` t on t.`+schema.Key(f.Field.Name)+` = w.form`)
+				named = append(named, `select w.l, t.`+schema.Value(country.Name)+` from forms w join `+rows+` t on t.`+
+					schema.Key(f.Field.Name)+` = w.form`)
 			}
 		}
 		if title := to.draft.titleOf("t"); title != "" {
-			named = append(named, `select w.l, t.`+schema.Value(country.Name)+` from want w join `+rows+` t on `+title+` = w.m where w.m <> ''`)
+			named = append(named, `select w.l, t.`+schema.Value(country.Name)+` from want w join `+rows+` t on `+title+
+				` = w.m where w.m <> ''`)
 		}
 	}
 	return `want as materialized (
-			select distinct d.` + textColumn(company.Field.Name) + ` as l, d.` + namedColumn(company.Field.Name) + ` as m, d.` + formsColumn(company.Field.Name) + ` as o
+			select distinct d.` + textColumn(company.Field.Name) + ` as l, d.` + namedColumn(company.Field.Name) +
+		` as m, d.` + formsColumn(company.Field.Name) + ` as o
 			from {draft} d where d.` + textColumn(company.Field.Name) + ` is not null
 		),
-		forms as materialized (select l, l as form from want union select l, unnest(o) collate "C" from want where o is not null),
-		beside as materialized (select l, min(country) as country from (` + strings.Join(named, " union all ") + `) n where country is not null group by l having count(distinct country) = 1)`
+		forms as materialized (select l, l as form from want union select l, unnest(o) collate "C" from want
+		where o is not null),
+		beside as materialized (select l, min(country) as country from (` + strings.Join(named, " union all ") +
+		`) n where country is not null group by l having count(distinct country) = 1)`
 }
 
 // dials reports whether the company or the town of a row may tell whose numbers its telephone
@@ -247,7 +262,8 @@ func (d Dialled) Says() string {
 
 // RowDialled gives, once there was a check, the telephone numbers of a row that the n-th draft
 // has by the country of its company or its town, by their places among the draft's fields.
-func (r *Room) RowDialled(ctx context.Context, i store.Import, plan *mapping.Plan, n int, row int64) (map[int]Dialled, error) {
+func (r *Room) RowDialled(ctx context.Context, i store.Import, plan *mapping.Plan, n int,
+	row int64) (map[int]Dialled, error) {
 	c, err := r.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return nil, err
@@ -256,7 +272,8 @@ func (r *Room) RowDialled(ctx context.Context, i store.Import, plan *mapping.Pla
 	if !ok || !check.drafts[n].dials() {
 		return nil, nil
 	}
-	rows, err := r.pool.Query(ctx, `select place, value, country, told_by = $2 from `+check.drafts[n].table("numbers")+` where row_no = $1`, row, byTown)
+	rows, err := r.pool.Query(ctx, `select place, value, country, told_by = $2 from `+check.drafts[n].table("numbers")+`
+		where row_no = $1`, row, byTown)
 	if err != nil {
 		return nil, fmt.Errorf("read the numbers of a row: %w", err)
 	}
@@ -293,5 +310,6 @@ func (k *draftCheck) silentOfCountry() string {
 	case n == k.n:
 		return `d.` + schema.Value(field) + ` is null`
 	}
-	return `not exists (select from ` + k.Check.drafts[n].table("draft") + ` o where o.row_no = d.row_no and o.` + schema.Value(field) + ` is not null)`
+	return `not exists (select from ` + k.Check.drafts[n].table("draft") + ` o where o.row_no = d.row_no and o.` +
+		schema.Value(field) + ` is not null)`
 }

@@ -87,7 +87,8 @@ func valueColumns(plan *mapping.DraftPlan) (list []column) {
 func columnsOf(t catalog.RecordType, f catalog.Field) []column {
 	list := []column{{schema.Value(f.Name), schema.Type(f)}}
 	if f.Kind().Form == catalog.LinkForm {
-		list = append(list, column{textColumn(f.Name), keyText}, column{namedColumn(f.Name), keyText}, column{formsColumn(f.Name), "text[]"})
+		list = append(list, column{textColumn(f.Name), keyText}, column{namedColumn(f.Name), keyText},
+			column{formsColumn(f.Name), "text[]"})
 	}
 	if f.Normalised() {
 		list = append(list, column{schema.Key(f.Name), keyText})
@@ -130,7 +131,8 @@ func (k *Check) StageDrafts(ctx context.Context, part Part, passed func(rows int
 	for n, d := range k.drafts {
 		into = append(into, pgcopy.Into(ctx, on, d.table("draft"), columns[n]))
 	}
-	into = append(into, pgcopy.Into(ctx, on, k.table("left"), leftColumns), pgcopy.Into(ctx, on, k.table("problems"), problemColumns))
+	into = append(into, pgcopy.Into(ctx, on, k.table("left"), leftColumns),
+		pgcopy.Into(ctx, on, k.table("problems"), problemColumns))
 	err = pgcopy.Through(ctx, k.room.reading, query, workers, into, passed)
 	if isGone(err) {
 		err = errNotStaged
@@ -162,7 +164,8 @@ func (k *Check) makeDrafts(ctx context.Context) (columns [][]string, err error) 
 				defs = append(defs, col.name+" "+col.sqlType)
 			}
 			columns = append(columns, names)
-			if _, err := c.do(ctx, stepTables, d.word, q(`create unlogged table {draft} (`+strings.Join(defs, ", ")+`)`)); err != nil {
+			if _, err := c.do(ctx, stepTables, d.word, q(`create unlogged table {draft} (`+strings.Join(defs, ", ")+
+				`)`)); err != nil {
 				return err
 			}
 		}

@@ -28,7 +28,8 @@ type Cell struct {
 
 // The temporary table edited holds the cells that an act changes: row_no, place,
 // value, and was, what they say before. stepEdits fills and uses it.
-var stepEdits = step{does: "changes cells", reads: "cells results verdicts problems asked replaced brought", writes: "cells"}
+var stepEdits = step{does: "changes cells", reads: "cells results verdicts problems asked replaced brought",
+	writes: "cells"}
 
 func (r *Room) edit(ctx context.Context, tx pgx.Tx, i store.Import, statements ...stmt) (int64, error) {
 	word, ok := r.rows(i)
@@ -75,25 +76,30 @@ func (r *Room) openFor(ctx context.Context, tx pgx.Tx, i store.Import, rows []in
 	case len(list) == 0:
 		return nil
 	case !list[0].There:
-		return fault.New(fault.NotFound, "unknown_row", "the sheet has no such row").At(fault.Place{Row: list[0].Row}).With(fmt.Sprint(list[0].Row))
+		return fault.New(fault.NotFound, "unknown_row",
+			"the sheet has no such row").At(fault.Place{Row: list[0].Row}).With(fmt.Sprint(list[0].Row))
 	}
-	return fault.New(fault.Conflict, "row_settled", "the row was loaded, so its cells no longer change").At(fault.Place{Row: list[0].Row}).
+	return fault.New(fault.Conflict, "row_settled",
+		"the row was loaded, so its cells no longer change").At(fault.Place{Row: list[0].Row}).
 		Mended("Change its record, or take the load of the row back first.")
 }
 
 // TakeBack makes cells say again what their source does: of some rows, of one
 // column, or with neither of all. It gives how many there were.
-func (r *Room) TakeBack(ctx context.Context, tx pgx.Tx, i store.Import, rows []int64, place int, by int64) (int64, error) {
+func (r *Room) TakeBack(ctx context.Context, tx pgx.Tx, i store.Import, rows []int64, place int,
+	by int64) (int64, error) {
 	return r.change(ctx, tx, i, q(`insert into edited (row_no, place, value)
 		select row_no, place, was from edits
-		where import = @import and (cardinality(@rows::bigint[]) = 0 or row_no = any(@rows)) and (@place < 0 or place = @place)`,
+		where import = @import and (cardinality(@rows::bigint[]) = 0 or row_no = any(@rows))
+		and (@place < 0 or place = @place)`,
 		arg{"import": i.ID, "rows": append([]int64{}, rows...), "place": place}), by)
 }
 
 // change carries out the change of cells that a statement puts into edited.
 func (r *Room) change(ctx context.Context, tx pgx.Tx, i store.Import, fill stmt, by int64) (int64, error) {
 	_, err := r.edit(ctx, tx, i,
-		q(`create temp table edited (row_no bigint not null, place int not null, was text, value text not null) on commit drop`),
+		q(`create temp table edited (row_no bigint not null, place int not null, was text, value text not null)
+			on commit drop`),
 		fill,
 		q(`update edited e set was = coalesce(c.cells[e.place + 1], '') from {cells} c where c.row_no = e.row_no`),
 		q(`delete from edited e where e.was is null or e.was = e.value or `+settledRow(resultsTable(i.ID), "e")),
@@ -138,7 +144,8 @@ const mostNear = 3000
 
 // NearRecords gives records of a type whose title is near a text, the nearest
 // first: those that begin alike, and those that have its longest word.
-func (r *Room) NearRecords(ctx context.Context, workspace string, t catalog.RecordType, text string, most int) ([]store.Link, error) {
+func (r *Room) NearRecords(ctx context.Context, workspace string, t catalog.RecordType, text string,
+	most int) ([]store.Link, error) {
 	key := value.TitleKey(t, text)
 	if key == "" {
 		return nil, nil
@@ -158,7 +165,8 @@ func (r *Room) NearRecords(ctx context.Context, workspace string, t catalog.Reco
 		ID    int64  `db:"id"`
 		Title string `db:"title"`
 	}
-	list, err := collect[found](ctx, r.pool, func(string) (string, bool, bool) { return schema.Records(workspace, t.Name), true, true }, q(`
+	list, err := collect[found](ctx, r.pool,
+		func(string) (string, bool, bool) { return schema.Records(workspace, t.Name), true, true }, q(`
 		with near as (
 			(select x.id from {records} x where x.{key} like @beginning limit @most)
 			union
@@ -167,8 +175,10 @@ func (r *Room) NearRecords(ctx context.Context, workspace string, t catalog.Reco
 			select x.id from (select * from {records} where @initials <> '' order by id limit @most) x where {first} = @initials
 		)
 		select x.id, {title} as title from near n join {records} x on x.id = n.id`,
-		frag{"key": schema.Title, "title": schema.TitleText(t, "x"), "first": `regexp_replace(x.` + schema.Title + `, '([^ ])[^ ]* ?', '\1', 'g')`},
-		arg{"initials": initials, "beginning": store.LikeEscape(string(beginning[:min(3, len(beginning))])) + "%", "word": "%" + store.LikeEscape(longest) + "%", "most": mostNear}))
+			frag{"key": schema.Title, "title": schema.TitleText(t, "x"), "first": `regexp_replace(x.` + schema.Title +
+				`, '([^ ])[^ ]* ?', '\1', 'g')`},
+			arg{"initials": initials, "beginning": store.LikeEscape(string(beginning[:min(3, len(beginning))])) + "%",
+				"word": "%" + store.LikeEscape(longest) + "%", "most": mostNear}))
 	if err != nil {
 		return nil, fmt.Errorf("look for near names: %w", err)
 	}
@@ -179,7 +189,10 @@ func (r *Room) NearRecords(ctx context.Context, workspace string, t catalog.Reco
 			near[x.ID] = max(near[x.ID], nearInitials)
 		}
 	}
-	slices.SortFunc(list, func(a, b found) int { return cmp.Or(cmp.Compare(near[b.ID], near[a.ID]), cmp.Compare(a.ID, b.ID)) })
+	slices.SortFunc(list, func(a,
+		b found) int {
+		return cmp.Or(cmp.Compare(near[b.ID], near[a.ID]), cmp.Compare(a.ID, b.ID))
+	})
 	var out []store.Link
 	for _, x := range list[:min(most, len(list))] {
 		if near[x.ID] >= leastNear {
@@ -234,7 +247,8 @@ func (x Replacement) aboves(i store.Import, args arg) stmt {
 			where part > 0
 		) filled
 		where found and value <> text and not {settled}`,
-		frag{"n": schema.Int(x.Place + 1), "cond": x.Rows.cond(args), "settled": settledRow(resultsTable(i.ID), "filled")}, args)
+		frag{"n": schema.Int(x.Place + 1), "cond": x.Rows.cond(args), "settled": settledRow(resultsTable(i.ID), "filled")},
+		args)
 }
 
 // Replaced is a text of a column with what it becomes.
@@ -262,7 +276,8 @@ func (r *Room) EachReplaced(ctx context.Context, i store.Import, x Replacement, 
 		if err != nil {
 			return err
 		}
-		texts = q(`select was, value, count(*) from ({cells_above}) x group by 1, 2 order by 3 desc, 1, 2`, frag{"cells_above": cells})
+		texts = q(`select was, value, count(*) from ({cells_above}) x group by 1, 2 order by 3 desc, 1, 2`,
+			frag{"cells_above": cells})
 	}
 	sql, _, err := texts.compose(word)
 	if err != nil {
@@ -309,7 +324,8 @@ func (r *Room) StageReplaced(ctx context.Context, run store.Run, i store.Import,
 }
 
 // Replace makes the cells say what a run has staged, for the change of an act.
-func (r *Room) Replace(ctx context.Context, tx pgx.Tx, run store.Run, i store.Import, x Replacement, by int64) (int64, error) {
+func (r *Room) Replace(ctx context.Context, tx pgx.Tx, run store.Run, i store.Import, x Replacement,
+	by int64) (int64, error) {
 	args := arg{"place": x.Place}
 	if x.Above != nil {
 		word, ok := r.rows(i)
@@ -320,7 +336,8 @@ func (r *Room) Replace(ctx context.Context, tx pgx.Tx, run store.Run, i store.Im
 		if err != nil {
 			return 0, err
 		}
-		return r.change(ctx, tx, i, q(`insert into edited (row_no, place, value) select row_no, @place, value from ({cells_above}) x`,
+		return r.change(ctx, tx, i, q(`insert into edited (row_no, place, value) select row_no, @place, value
+			from ({cells_above}) x`,
 			frag{"cells_above": cells}, args), by)
 	}
 	return r.change(ctx, tx, i, q(`insert into edited (row_no, place, value)
@@ -342,7 +359,8 @@ type Brought struct {
 // StageBrought begins to stage rows that come back.
 func (r *Room) StageBrought(ctx context.Context, run store.Run, i store.Import) (*Brought, error) {
 	name := table(i.ID, run.ID, "brought")
-	if _, err := r.pool.Exec(ctx, `create unlogged table `+name+` (sheet_row bigint not null, row_no bigint not null, cells text[] not null)`); err != nil {
+	if _, err := r.pool.Exec(ctx, `create unlogged table `+name+
+		` (sheet_row bigint not null, row_no bigint not null, cells text[] not null)`); err != nil {
 		return nil, fmt.Errorf("stage what comes back: %w", err)
 	}
 	return &Brought{r, run, i, pgcopy.Into(ctx, r.onConn(run), name, []string{"sheet_row", "row_no", "cells"})}, nil

@@ -39,7 +39,8 @@ type AlikePair struct {
 const mostExamples = 6
 
 // Effects tells what match rules say of the records of a type; nothing is changed.
-func (r *Room) Effects(ctx context.Context, workspace string, c catalog.Catalog, t catalog.RecordType, rules []catalog.MatchRule) ([]RuleEffect, error) {
+func (r *Room) Effects(ctx context.Context, workspace string, c catalog.Catalog, t catalog.RecordType,
+	rules []catalog.MatchRule) ([]RuleEffect, error) {
 	var of int64
 	if err := r.pool.QueryRow(ctx, `select count(*) from `+schema.Records(workspace, t.Name)).Scan(&of); err != nil {
 		return nil, fmt.Errorf("count records: %w", err)
@@ -67,7 +68,8 @@ func (r *Room) Effects(ctx context.Context, workspace string, c catalog.Catalog,
 // equalEffect groups the records by the fields that must be equal.
 func (r *Room) equalEffect(ctx context.Context, workspace string, t catalog.RecordType, e *RuleEffect) error {
 	groups := groupsOf(workspace, t, e.Rule.Fields)
-	err := r.pool.QueryRow(ctx, `select coalesce(sum(n), 0)::bigint, coalesce(sum(n) filter (where n = 1), 0)::bigint, coalesce(max(n), 0) from (`+groups+`) y`).
+	err := r.pool.QueryRow(ctx, `select coalesce(sum(n), 0)::bigint, coalesce(sum(n) filter (where n = 1), 0)::bigint,
+		coalesce(max(n), 0) from (`+groups+`) y`).
 		Scan(&e.Looked, &e.Alone, &e.Largest)
 	if err != nil {
 		return err
@@ -104,7 +106,8 @@ func groupsOf(workspace string, t catalog.RecordType, fields []string) string {
 		form := recordForm(t, name, "r")
 		theirs, filled = append(theirs, form), append(filled, form+` is not null`)
 	}
-	return `select count(*) as n, (array_agg(r.id order by r.id))[1:2] as ids from ` + schema.Records(workspace, t.Name) + ` r
+	return `select count(*) as n, (array_agg(r.id order by r.id))[1:2] as ids from ` + schema.Records(workspace,
+		t.Name) + ` r
 		where ` + strings.Join(filled, " and ") + ` group by ` + list(theirs)
 }
 
@@ -139,14 +142,16 @@ func tells(t catalog.RecordType, rule catalog.MatchRule) bool {
 }
 
 // alikeEffect compares a sample of the records with one another.
-func (r *Room) alikeEffect(ctx context.Context, workspace string, all catalog.Catalog, t catalog.RecordType, e *RuleEffect) error {
+func (r *Room) alikeEffect(ctx context.Context, workspace string, all catalog.Catalog, t catalog.RecordType,
+	e *RuleEffect) error {
 	if err := r.RefreshLikeness(ctx, workspace, t); err != nil {
 		return err
 	}
 	keys := schema.LikenessKeys(workspace, t.Name)
 	freq := matching.Frequencies{Own: 2, N: e.Of, Prior: matching.PriorRows}
 	counts := map[int32]int64{}
-	err := pgcopy.Out(ctx, r.reading, fmt.Sprintf(`select t, count(*) from (select unnest(terms) as t from %s) x group by t having count(*) > 1 order by 2 desc limit %d`, keys, mostFrequent), func(f [][]byte) error {
+	err := pgcopy.Out(ctx, r.reading, fmt.Sprintf(`select t, count(*) from (select unnest(terms) as t from %s) x
+		group by t having count(*) > 1 order by 2 desc limit %d`, keys, mostFrequent), func(f [][]byte) error {
 		counts[pgcopy.Int32Of(f[0])] = pgcopy.Int64Of(f[1])
 		return nil
 	})
@@ -166,9 +171,11 @@ func (r *Room) alikeEffect(ctx context.Context, workspace string, all catalog.Ca
 	var shown [2]int
 	return pgcopy.Out(ctx, r.reading, `
 		select p.one, p.other, `+title("a")+`, `+title("b")+`, `+
-		comparedColumns(c.Fields, ofRecord("a"), employerOf(workspace, all, "a"))+`, `+comparedColumns(c.Fields, ofRecord("b"), employerOf(workspace, all, "b"))+`
+		comparedColumns(c.Fields, ofRecord("a"), employerOf(workspace, all, "a"))+`, `+comparedColumns(c.Fields,
+		ofRecord("b"), employerOf(workspace, all, "b"))+`
 		from (`+samplePairsOf(keys)+`) p
-		join `+schema.Records(workspace, t.Name)+` a on a.id = p.one join `+schema.Records(workspace, t.Name)+` b on b.id = p.other
+		join `+schema.Records(workspace, t.Name)+` a on a.id = p.one join `+schema.Records(workspace, t.Name)+
+		` b on b.id = p.other
 		order by p.one, p.other`, func(f [][]byte) error {
 		x, y := c.Prepare(pgcopy.TextsOf(f[4], nil)), c.Prepare(pgcopy.TextsOf(f[5], nil))
 		s := judge.Compare(&x, &y)

@@ -92,7 +92,8 @@ var (
 		reads:  "draft aside settled records several cells links became",
 		writes: "matches questions candidates aside problems several",
 	}
-	stepByTwin  = step{does: "finds records that are equal in all", reads: "draft aside settled questions links became records", writes: "matches"}
+	stepByTwin = step{does: "finds records that are equal in all",
+		reads: "draft aside settled questions links became records", writes: "matches"}
 	stepMatched = step{does: "notes ids that no record has", reads: "draft aside", writes: "matches problems"}
 )
 
@@ -132,7 +133,8 @@ func (k *draftCheck) find(ctx context.Context) error {
 		statements = append(statements, q(`insert into {problems} (row_no, code, field, col, value, detail)
 			select d.row_no, @code, @field, '', @prefix || d.id, ''
 			from {draft} d where d.id is not null and {unfound d} and {stays d}`,
-			arg{"code": string(problem.RecordMissing), "field": k.plan.Named(mapping.IDField), "prefix": k.plan.Type.Prefix + "-"}))
+			arg{"code": string(problem.RecordMissing), "field": k.plan.Named(mapping.IDField),
+				"prefix": k.plan.Type.Prefix + "-"}))
 	}
 	return k.do(ctx, stepMatched, statements...)
 }
@@ -283,7 +285,8 @@ func (k *draftCheck) findEqual(ctx context.Context, n int, rule catalog.MatchRul
 			group by {names}
 		)
 		select s.row_no, h.finds, h.ids from said s join hit h using ({names})`,
-		frag{"same": strings.Join(same, " and "), "order": k.preferred(rule.Several), "mine": list(mine), "names": list(names),
+		frag{"same": strings.Join(same, " and "), "order": k.preferred(rule.Several), "mine": list(mine),
+			"names":  list(names),
 			"filled": strings.Join(filled, " and "), "linked": k.linked(), "free": free}, arg{"most": mostCandidates})}
 	takes, err := k.takes(ctx, rule)
 	if err != nil {

@@ -24,7 +24,8 @@ var (
 		reads:  "draft aside matches problems asked links became results records",
 		writes: "gone",
 	}
-	stepRemoved = step{does: "deletes children that are gone from the source", reads: "gone results", writes: "records history"}
+	stepRemoved = step{does: "deletes children that are gone from the source", reads: "gone results",
+		writes: "records history"}
 )
 
 // goneFrom gives the statements that list the children which are gone, for all rows.
@@ -45,7 +46,8 @@ func (k *draftCheck) goneFrom() []stmt {
 		q(`create unlogged table {gone} as
 			with said as materialized (
 				select d.row_no, {parent} as parent,
-					coalesce(a.why in ({follow}), true) and {sound d} and not exists (select from {asked} x where x.row_no = d.row_no and `+k.about("x")+`) as certain
+					coalesce(a.why in ({follow}), true) and {sound d} and not exists (select from {asked} x
+					where x.row_no = d.row_no and `+k.about("x")+`) as certain
 				from {linked}
 				left join {aside} a on a.row_no = d.row_no
 				where a.why is null or a.why not in (@nothing, @example, @grouped)
@@ -73,7 +75,8 @@ func (k *draftCheck) goneFrom() []stmt {
 				"parent": parent, "column": column, "follow": follow, "linked": k.linked(),
 				"named": strings.Join(named, " union all "), "done": list(done),
 			},
-			arg{"nothing": string(verdict.NothingGiven), "example": string(verdict.AnExample), "grouped": string(verdict.Grouped)}),
+			arg{"nothing": string(verdict.NothingGiven), "example": string(verdict.AnExample),
+				"grouped": string(verdict.Grouped)}),
 		q(`create index on {gone} (record_id)`),
 		q(`analyze {gone}`),
 	}
@@ -92,7 +95,8 @@ func (k *Check) digestGone(ctx context.Context, on querier) (int64, error) {
 			continue
 		}
 		var part int64
-		err = on.QueryRow(ctx, `select coalesce(bit_xor(hashint8extended(record_id, unsure::integer)), 0) from `+d.table("gone")).Scan(&part)
+		err = on.QueryRow(ctx, `select coalesce(bit_xor(hashint8extended(record_id, unsure::integer)), 0)
+			from `+d.table("gone")).Scan(&part)
 		if err != nil {
 			return 0, fmt.Errorf("sum up what is gone from the source: %w", err)
 		}
@@ -145,7 +149,8 @@ func (c *chunk) removeGone(ctx context.Context) error {
 		}
 		d := &draftChunk{chunk: c, check: k, plan: k.plan}
 		n, err := d.do(ctx, stepRemoved, deleteRecords(k.plan.Type, `{records} r using {gone} g
-			where r.id = g.record_id and r.version = g.version and not g.unsure and `+schema.Column(k.plan.Child.Field, "r")+` = g.parent
+			where r.id = g.record_id and r.version = g.version and not g.unsure and `+schema.Column(k.plan.Child.Field, "r")+
+			` = g.parent
 				and not exists (select from {results} o where o.last and o.draft = {n} and o.record_id = r.id)
 				and `+strings.Join(free, " and "), c.i, c.run))
 		if err != nil {
@@ -171,7 +176,8 @@ type GoneChild struct {
 
 // Gone lists the children that are gone from the source by the check that holds, behind a
 // record of a draft, at most so many.
-func (r *Room) Gone(ctx context.Context, i store.Import, plan *mapping.Plan, c catalog.Catalog, draft string, after int64, limit int) ([]GoneChild, error) {
+func (r *Room) Gone(ctx context.Context, i store.Import, plan *mapping.Plan, c catalog.Catalog, draft string,
+	after int64, limit int) ([]GoneChild, error) {
 	k, ok := r.holding(i, plan, c)
 	if !ok {
 		return nil, nil

@@ -30,14 +30,17 @@ func (k *draftCheck) known(ctx context.Context) error {
 		target, _ := k.catalog.Type(rule.Type)
 		with := []any{
 			frag{"linked": k.linked(), "others": schema.Records(k.i.Workspace, target.Name), "same": same,
-				"who": schema.Literal(strings.ToLower(target.Label)+" ") + ` || ` + schema.RecordID(target, `r.id`) + ` || ' ' || ` + schema.TitleText(target, "r"),
+				"who": schema.Literal(strings.ToLower(target.Label)+" ") + ` || ` + schema.RecordID(target, `r.id`) +
+					` || ' ' || ` + schema.TitleText(target, "r"),
 				"new": `{stays d} and {unfound d} and {unanswered d}`},
 			arg{"code": string(problem.KnownElsewhere), "field": k.plan.Named(""), "type": strings.ToLower(target.Label) + " %"},
 		}
 		if rule.Means == catalog.Skip {
 			statements = append(statements,
-				q(`insert into {aside} (row_no, why) select distinct d.row_no, @why from {linked} join {others} r on {same} where {new}`, with[0], arg{"why": string(verdict.KnownAs)}),
-				q(`delete from {questions} where row_no in (select row_no from {aside} where why = @why)`, arg{"why": string(verdict.KnownAs)}))
+				q(`insert into {aside} (row_no, why) select distinct d.row_no, @why from {linked} join {others} r on {same}
+					where {new}`, with[0], arg{"why": string(verdict.KnownAs)}),
+				q(`delete from {questions} where row_no in (select row_no from {aside} where why = @why)`,
+					arg{"why": string(verdict.KnownAs)}))
 			continue
 		}
 		light := `true`
@@ -47,7 +50,8 @@ func (k *draftCheck) known(ctx context.Context) error {
 		statements = append(statements, q(`insert into {problems} (row_no, code, field, col, value, detail, light)
 			select d.row_no, @code, @field, '', '', (array_agg({who} order by r.id))[1], {light}
 			from {linked} join {others} r on {same}
-			where {new} and not exists (select from {problems} p where p.row_no = d.row_no and p.code = @code and p.field = @field and p.detail like @type)
+			where {new} and not exists (select from {problems} p where p.row_no = d.row_no and p.code = @code
+			and p.field = @field and p.detail like @type)
 			group by d.row_no`, append(with, frag{"light": light})...))
 	}
 	return k.do(ctx, stepKnown, statements...)
@@ -81,7 +85,8 @@ func (k *draftCheck) sameElsewhere(rule catalog.KnownAs) (sql string, ok bool) {
 				parts = append(parts, `not `+schema.OtherForm(schema.Column(fp.Field, "d"), schema.Column(f, "r")))
 			}
 		default:
-			parts = append(parts, `lower(`+schema.Text(f, schema.Column(f, "r"))+`) = lower(`+schema.Text(fp.Field, schema.Column(fp.Field, "d"))+`)`)
+			parts = append(parts, `lower(`+schema.Text(f, schema.Column(f, "r"))+`) = lower(`+schema.Text(fp.Field,
+				schema.Column(fp.Field, "d"))+`)`)
 		}
 	}
 	return strings.Join(parts, " and "), true

@@ -60,7 +60,8 @@ func employerName(workspace string, c catalog.Catalog, f catalog.Field, id strin
 	if !ok {
 		return "''"
 	}
-	return `(select ` + schema.TitleText(t, "e") + ` from ` + schema.Records(workspace, t.Name) + ` e where e.id = ` + id + `)`
+	return `(select ` + schema.TitleText(t, "e") + ` from ` + schema.Records(workspace, t.Name) +
+		` e where e.id = ` + id + `)`
 }
 
 // employer is as employerOf, for a draft, whose employer may be a draft too.
@@ -76,7 +77,8 @@ func (k *draftCheck) employer(f catalog.Field) string {
 			return there
 		}
 	}
-	return `case when ` + now(f) + ` < 0 then (select ` + schema.TitleText(target.plan.Type, "e") + ` from ` + target.table("draft") + ` e where e.row_no = -` + now(f) + `) else ` + there + ` end`
+	return `case when ` + now(f) + ` < 0 then (select ` + schema.TitleText(target.plan.Type, "e") + ` from ` +
+		target.table("draft") + ` e where e.row_no = -` + now(f) + `) else ` + there + ` end`
 }
 
 // ofRecord gives the SQL of the values of records of an alias.
@@ -85,7 +87,8 @@ func ofRecord(alias string) func(catalog.Field) string {
 }
 
 var (
-	stepLikeKeys   = step{does: "makes the keys of likeness", reads: "draft aside matches links became records", writes: "keys"}
+	stepLikeKeys = step{does: "makes the keys of likeness", reads: "draft aside matches links became records",
+		writes: "keys"}
 	stepFrequency  = step{does: "counts how frequent values are", reads: "keys likeness_keys", writes: "mine"}
 	stepCandidates = step{
 		does:   "brings together what may be alike",
@@ -115,7 +118,8 @@ func (k *draftCheck) stageKeys(ctx context.Context, n int, c *matching.Comparer)
 	}
 	err = k.do(ctx, stepLikeKeys,
 		q(`drop table if exists {keys}`),
-		q(`create unlogged table {keys} (row_no bigint not null, values text[] not null, terms integer[] not null, blocks integer[] not null)`))
+		q(`create unlogged table {keys} (row_no bigint not null,
+			values text[] not null, terms integer[] not null, blocks integer[] not null)`))
 	if err != nil {
 		return false, err
 	}
@@ -167,7 +171,8 @@ type keysHeld struct {
 func (k *draftCheck) ofRecords() keysHeld {
 	table := schema.LikenessKeys(k.i.Workspace, k.plan.Type.Name)
 	return keysHeld{from: table, table: table, other: "record_id", only: "true",
-		count: `coalesce((select records from likeness_keys where workspace = ` + schema.Literal(k.i.Workspace) + ` and type = ` + schema.Literal(k.plan.Type.Name) + ` and writes >= 0),
+		count: `coalesce((select records from likeness_keys where workspace = ` + schema.Literal(k.i.Workspace) + `
+			and type = ` + schema.Literal(k.plan.Type.Name) + ` and writes >= 0),
 			(select count(*) from ` + table + `))`} // as long as an earlier version has made them
 }
 
@@ -209,7 +214,8 @@ func (k *draftCheck) frequencies(ctx context.Context, held keysHeld, own int64) 
 	if err := k.room.pool.QueryRow(ctx, query).Scan(&f.N); err != nil {
 		return f, fmt.Errorf("%s: %w", stepFrequency.does, err)
 	}
-	err = k.do(ctx, stepFrequency, q(`create unlogged table {mine} as select distinct unnest(terms) as t from {keys}`), q(`analyze {mine}`))
+	err = k.do(ctx, stepFrequency, q(`create unlogged table {mine} as select distinct unnest(terms) as t from {keys}`),
+		q(`analyze {mine}`))
 	if err != nil {
 		return f, err
 	}
@@ -227,7 +233,8 @@ func (k *draftCheck) frequencies(ctx context.Context, held keysHeld, own int64) 
 			where c.n > 1`
 	}
 	counts := map[int32]int64{}
-	query, _, err = q(`select t, n from (`+count+`) y order by n desc limit `+schema.Int(mostFrequent), frag{"from": held.from}).compose(k.word)
+	query, _, err = q(`select t, n from (`+count+`) y order by n desc limit `+schema.Int(mostFrequent),
+		frag{"from": held.from}).compose(k.word)
 	if err != nil {
 		return f, err
 	}
@@ -274,7 +281,8 @@ func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRul
 	err = k.score(ctx, q(`
 		select p.row_no, p.other, d.values, {values}
 		from {pairs} p join {keys} d using (row_no) join {records} r on r.id = p.other
-		order by p.row_no`, frag{"values": comparedColumns(c.Fields, ofRecord("r"), employerOf(k.i.Workspace, k.catalog, "r"))}), c, freq, rule)
+		order by p.row_no`, frag{"values": comparedColumns(c.Fields, ofRecord("r"),
+		employerOf(k.i.Workspace, k.catalog, "r"))}), c, freq, rule)
 	if err != nil {
 		return err
 	}
@@ -283,7 +291,8 @@ func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRul
 
 // toldApart is the SQL of whether a person has said of two records that they are two.
 func (k *draftCheck) toldApart(one, other string) string {
-	return `exists (select from apart a where a.workspace = ` + schema.Literal(k.i.Workspace) + ` and a.type = ` + schema.Literal(k.plan.Type.Name) + `
+	return `exists (select from apart a where a.workspace = ` + schema.Literal(k.i.Workspace) + ` and a.type = ` +
+		schema.Literal(k.plan.Type.Name) + `
 		and a.low = least(` + one + `, ` + other + `) and a.high = greatest(` + one + `, ` + other + `))`
 }
 
@@ -301,7 +310,8 @@ func (k *draftCheck) decideAlike(n int, rule catalog.MatchRule) []stmt {
 		// A row that says just what a record says, of which a person has said that it is
 		// none of the others that are like it, is that record.
 		q(`delete from {found} f using {found} b
-			where b.row_no = f.row_no and b.says_all and not f.says_all and {apart}`, frag{"apart": k.toldApart("b.other", "f.other")}),
+			where b.row_no = f.row_no and b.says_all and not f.says_all and {apart}`,
+			frag{"apart": k.toldApart("b.other", "f.other")}),
 		q(`update {found} f set decision = @found, place = 1
 			where f.says_all and f.decision <> @found
 				and not exists (select from {found} x where x.row_no = f.row_no and x.other <> f.other)
@@ -322,7 +332,8 @@ func (k *draftCheck) decideAlike(n int, rule catalog.MatchRule) []stmt {
 		q(`insert into {questions} (row_no, kind, rule, candidates, percent)
 			select row_no, case when count(*) > 1 then @several else @alike end, @rule, count(*), max(percent)
 			from {found} where decision = @doubtful group by row_no`,
-			arg{"several": string(verdict.AskSeveral), "alike": string(verdict.AskAlike), "rule": n, "doubtful": int(matching.Doubtful)}))
+			arg{"several": string(verdict.AskSeveral), "alike": string(verdict.AskAlike), "rule": n,
+				"doubtful": int(matching.Doubtful)}))
 	switch rule.Several {
 	case catalog.Hold:
 		statements = append(statements,
@@ -335,7 +346,8 @@ func (k *draftCheck) decideAlike(n int, rule catalog.MatchRule) []stmt {
 			q(`drop table {several}`))
 	case catalog.Skip:
 		statements = append(statements, q(`insert into {aside} (row_no, why)
-			select distinct row_no, @why from {found} where decision = @many`, arg{"why": string(verdict.SeveralThere), "many": int(matching.Many)}))
+			select distinct row_no, @why from {found} where decision = @many`, arg{"why": string(verdict.SeveralThere),
+			"many": int(matching.Many)}))
 	case catalog.Oldest, catalog.Newest, catalog.Full:
 		statements = append(statements, q(`insert into {matches} (row_no, record_id, version, rule, score, alike)
 			select distinct on (f.row_no) f.row_no, r.id, r.version, @rule, f.percent, f.alike
@@ -355,7 +367,8 @@ func (k *draftCheck) decideAlike(n int, rule catalog.MatchRule) []stmt {
 func (k *draftCheck) blockPairs(ctx context.Context, rows string, held keysHeld, own int, which string) error {
 	// Every step is a table of its own with statistics: what the planner cannot
 	// estimate it joins in loops, or sorts into a thousand files.
-	with := []any{frag{"rows": rows, "from": held.from, "other": held.other, "only": held.only, "which": which, "own": schema.Int(own)}}
+	with := []any{frag{"rows": rows, "from": held.from, "other": held.other, "only": held.only, "which": which,
+		"own": schema.Int(own)}}
 	err := k.do(ctx, stepCandidates,
 		q(`create unlogged table {mine} as
 			select d.row_no, unnest(d.blocks) as b
@@ -378,7 +391,8 @@ func (k *draftCheck) blockPairs(ctx context.Context, rows string, held keysHeld,
 		reach = q(`create unlogged table {reach} as
 			select m.b, x.other
 			from (select distinct b from {mine}) m
-			cross join lateral (select x.{other} as other from {from} x where x.blocks @> array[m.b] and {only} limit @sharing + 1) x`, append(with, arg{"sharing": mostSharing})...)
+			cross join lateral (select x.{other} as other from {from} x where x.blocks @> array[m.b] and {only}
+			limit @sharing + 1) x`, append(with, arg{"sharing": mostSharing})...)
 	}
 	return k.do(ctx, stepCandidates, reach,
 		q(`analyze {reach}`),
@@ -386,7 +400,8 @@ func (k *draftCheck) blockPairs(ctx context.Context, rows string, held keysHeld,
 			select r.b, r.n - {own} as n
 			from (select b, count(*) as n from {reach} group by b) r
 			join (select b, count(*) as n from {mine} group by b) m on m.b = r.b
-			where r.n <= @sharing and r.n * m.n <= @pairs and r.n > {own}`, append(with, arg{"sharing": mostSharing, "pairs": mostPairs})...),
+			where r.n <= @sharing and r.n * m.n <= @pairs and r.n > {own}`,
+			append(with, arg{"sharing": mostSharing, "pairs": mostPairs})...),
 		q(`analyze {small}`),
 		q(`create unlogged table {near} as
 			select row_no, b from (
@@ -425,7 +440,8 @@ type compared struct {
 
 // score streams pairs (row, other, values of both, in the order of the rows)
 // past the core and stages what it decides.
-func (k *draftCheck) score(ctx context.Context, pairs stmt, c *matching.Comparer, freq matching.Frequencies, rule catalog.MatchRule) error {
+func (k *draftCheck) score(ctx context.Context, pairs stmt, c *matching.Comparer, freq matching.Frequencies,
+	rule catalog.MatchRule) error {
 	err := k.do(ctx, stepScored, q(`create unlogged table {found} (
 		row_no bigint not null, place integer not null, other bigint not null, decision integer not null, percent real not null,
 		reasons jsonb not null, against text[], alike text[], says_all boolean not null)`))
@@ -436,7 +452,8 @@ func (k *draftCheck) score(ctx context.Context, pairs stmt, c *matching.Comparer
 	if err != nil {
 		return err
 	}
-	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("found"), []string{"row_no", "place", "other", "decision", "percent", "reasons", "against", "alike", "says_all"})
+	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("found"), []string{"row_no", "place", "other", "decision",
+		"percent", "reasons", "against", "alike", "says_all"})
 	var mu sync.Mutex
 	var failed error
 	judge := c.Judge(k.weights, freq)
@@ -492,7 +509,8 @@ func (k *draftCheck) score(ctx context.Context, pairs stmt, c *matching.Comparer
 
 // decide scores the candidates of a row, leaves out those that are not worth a
 // question, and says what they come to.
-func decide(row compared, c *matching.Comparer, judge *matching.Judge, rule catalog.MatchRule) ([]candidate, matching.Decision) {
+func decide(row compared, c *matching.Comparer, judge *matching.Judge, rule catalog.MatchRule) ([]candidate,
+	matching.Decision) {
 	takeAt, askAt := rule.Bounds()
 	subject := c.Prepare(row.values)
 	list := row.candidates[:0]
@@ -585,7 +603,8 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 			select row_no, lead, finds,
 				finds = 0 or finds = 1 and not {other_key} and (
 					not exists (select from {candidates} c where c.row_no = x.row_no)
-					or record_id in (select c.record_id from {candidates} c where c.row_no = x.row_no and coalesce(c.against, '{}') = '{}')
+					or record_id in (select c.record_id from {candidates} c where c.row_no = x.row_no
+					and coalesce(c.against, '{}') = '{}')
 				) as agrees
 			from (
 				select f.row_no, (array_agg(f.other order by m.record_id is null, f.other))[1] as lead,
@@ -598,10 +617,12 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 		// What is left is asked, but about rows whose record is asked about already.
 		q(`delete from {found} f
 			where exists (select from {repeats} x where x.row_no = f.row_no)
-				or exists (select from `+k.among("matches")+` m join {candidates} c on c.record_id = m.record_id where m.row_no = f.other and c.row_no = f.row_no)`),
+				or exists (select from `+k.among("matches")+
+			` m join {candidates} c on c.record_id = m.record_id where m.row_no = f.other and c.row_no = f.row_no)`),
 		q(`drop table {twice}`),
 		q(`insert into {candidates} (row_no, place, other_row, percent, reasons, against, alike)
-			select f.row_no, f.place + (select count(*) from {candidates} c where c.row_no = f.row_no), f.other, f.percent, f.reasons, f.against, f.alike
+			select f.row_no, f.place + (select count(*) from {candidates} c
+			where c.row_no = f.row_no), f.other, f.percent, f.reasons, f.against, f.alike
 			from {found} f`),
 		q(`update {questions} x set kind = @several, candidates = x.candidates + f.n
 			from (select row_no, count(*) as n from {found} group by row_no) f
@@ -625,7 +646,8 @@ func (k *draftCheck) otherKey(row, record string) string {
 	if len(differ) == 0 {
 		return `false`
 	}
-	return `exists (select from {draft} d, {records} r where d.row_no = ` + row + ` and r.id = ` + record + ` and (` + strings.Join(differ, " or ") + `))`
+	return `exists (select from {draft} d, {records} r where d.row_no = ` + row + ` and r.id = ` + record + `
+		and (` + strings.Join(differ, " or ") + `))`
 }
 
 // equalRows finds rows equal in all that is compared where they are more than
@@ -652,5 +674,6 @@ func (k *draftCheck) equalRows(c *matching.Comparer) stmt {
 			group by values having count(*) > @sharing
 		) g on g.values = d.values
 		where d.row_no <> g.lead and {named} and {told} and {open d} and {undenied}
-		on conflict do nothing`, frag{"named": filled(names), "told": filled(others), "undenied": k.undenied("d", "g.lead")}, arg{"sharing": mostSharing})
+		on conflict do nothing`, frag{"named": filled(names), "told": filled(others),
+		"undenied": k.undenied("d", "g.lead")}, arg{"sharing": mostSharing})
 }

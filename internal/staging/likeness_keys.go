@@ -40,7 +40,8 @@ func (r *Room) ReadyLikeness(ctx context.Context, workspace string, t catalog.Re
 	r.readying.Lock()
 	defer r.readying.Unlock()
 	var many bool
-	err := r.pool.QueryRow(ctx, `select count(*) >= $1 from (select from `+schema.Records(workspace, t.Name)+` limit $1) x`, leastIndexed).Scan(&many)
+	err := r.pool.QueryRow(ctx, `select count(*) >= $1 from (select from `+schema.Records(workspace, t.Name)+
+		` limit $1) x`, leastIndexed).Scan(&many)
 	if err != nil || !many {
 		return err
 	}
@@ -76,7 +77,8 @@ func indexKeys(table, how string) string {
 
 // indexed reports whether a table of keys has its index.
 func (r *Room) indexed(ctx context.Context, table string) (there bool, err error) {
-	err = r.pool.QueryRow(ctx, `select exists (select from pg_index where indexrelid = to_regclass($1) and indisvalid)`, keysIndex(table)).Scan(&there)
+	err = r.pool.QueryRow(ctx, `select exists (select from pg_index where indexrelid = to_regclass($1) and indisvalid)`,
+		keysIndex(table)).Scan(&there)
 	return there, err
 }
 
@@ -105,7 +107,8 @@ type keysOf struct {
 }
 
 // keysStand tells how the likeness keys of a record type stand.
-func (r *Room) keysStand(ctx context.Context, workspace string, t catalog.RecordType, c *matching.Comparer) (k keysOf, err error) {
+func (r *Room) keysStand(ctx context.Context, workspace string, t catalog.RecordType,
+	c *matching.Comparer) (k keysOf, err error) {
 	edition := fnv.New64a()
 	fmt.Fprint(edition, matching.Edition)
 	for _, f := range c.Fields {
@@ -113,12 +116,14 @@ func (r *Room) keysStand(ctx context.Context, workspace string, t catalog.Record
 	}
 	k.edition = fmt.Sprintf("%x", edition.Sum64())
 	keys := schema.LikenessKeys(workspace, t.Name)
-	if _, err := r.pool.Exec(ctx, `create unlogged table if not exists `+keys+` (record_id bigint not null, version integer not null, terms integer[] not null, blocks integer[] not null)`); err != nil {
+	if _, err := r.pool.Exec(ctx, `create unlogged table if not exists `+keys+
+		` (record_id bigint not null, version integer not null, terms integer[] not null, blocks integer[] not null)`); err != nil {
 		return k, err
 	}
 	// A crash of the server empties the table.
 	err = r.pool.QueryRow(ctx, `
-		select t.writes, coalesce(k.edition = $3, false), coalesce(k.edition = $3 and k.writes = t.writes, false) and exists (select from `+keys+`)
+		select t.writes, coalesce(k.edition = $3, false), coalesce(k.edition = $3 and k.writes = t.writes, false)
+		and exists (select from `+keys+`)
 		from record_types t left join likeness_keys k on k.workspace = t.workspace and k.type = t.name
 		where t.workspace = $1 and t.name = $2`, workspace, t.Name, k.edition).Scan(&k.writes, &k.same, &k.upToDate)
 	return k, err
@@ -135,7 +140,8 @@ func (r *Room) refreshLikeness(ctx context.Context, workspace string, t catalog.
 		if _, err := conn.Exec(ctx, `select pg_advisory_lock(8844, $1)`, int32(lock.Sum32())); err != nil {
 			return err
 		}
-		defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(8844, $1)`, int32(lock.Sum32())) //nolint:errcheck // the lock ends with the connection
+		//nolint:errcheck // the lock ends with the connection
+		defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(8844, $1)`, int32(lock.Sum32()))
 		// How often the records were written is asked before they are read: what is written
 		// meanwhile is looked for the next time.
 		is, err := r.keysStand(ctx, workspace, t, c)
@@ -147,9 +153,11 @@ func (r *Room) refreshLikeness(ctx context.Context, workspace string, t catalog.
 }
 
 // makeKeys makes the keys of records that have none, and drops those of others.
-func (r *Room) makeKeys(ctx context.Context, conn *pgxpool.Conn, workspace string, t catalog.RecordType, c *matching.Comparer, is keysOf) error {
+func (r *Room) makeKeys(ctx context.Context, conn *pgxpool.Conn, workspace string, t catalog.RecordType,
+	c *matching.Comparer, is keysOf) error {
 	keys, records := schema.LikenessKeys(workspace, t.Name), schema.Records(workspace, t.Name)
-	stale := `delete from ` + keys + ` b where not exists (select from ` + records + ` r where r.id = b.record_id and r.version = b.version)`
+	stale := `delete from ` + keys + ` b where not exists (select from ` + records +
+		` r where r.id = b.record_id and r.version = b.version)`
 	if !is.same {
 		stale = `delete from ` + keys
 	}
@@ -164,7 +172,8 @@ func (r *Room) makeKeys(ctx context.Context, conn *pgxpool.Conn, workspace strin
 		return err
 	} else if indexed {
 		var anew bool
-		many := fmt.Sprintf(there, keys) + `select (select count(*) ` + missing + `) > greatest($1, (select count(*) from there) / $2)`
+		many := fmt.Sprintf(there, keys) + `select (select count(*) ` + missing + `) > greatest($1, (select count(*)
+			from there) / $2)`
 		if err := conn.QueryRow(ctx, many, mostAnew, partAnew).Scan(&anew); err != nil {
 			return err
 		}
@@ -175,7 +184,8 @@ func (r *Room) makeKeys(ctx context.Context, conn *pgxpool.Conn, workspace strin
 		}
 	}
 	out := pgcopy.Into(ctx, r.reading, keys, []string{"record_id", "version", "terms", "blocks"})
-	query := fmt.Sprintf(there, keys) + `select r.id, ` + comparedColumns(c.Fields, ofRecord("r"), noEmployers) + `, r.version` + missing
+	query := fmt.Sprintf(there, keys) + `select r.id, ` + comparedColumns(c.Fields, ofRecord("r"), noEmployers) +
+		`, r.version` + missing
 	workers, err := comparing(c, func(f [][]byte, to *pgcopy.Buffer) {
 		to.Row(4)
 		to.Int64(pgcopy.Int64Of(f[0]))
@@ -193,7 +203,8 @@ func (r *Room) makeKeys(ctx context.Context, conn *pgxpool.Conn, workspace strin
 		}
 	}
 	_, err = conn.Exec(ctx, `
-		insert into likeness_keys (workspace, type, edition, writes, records) values ($1, $2, $3, $4, (select count(*) from `+keys+`))
+		insert into likeness_keys (workspace, type, edition, writes, records)
+		values ($1, $2, $3, $4, (select count(*) from `+keys+`))
 		on conflict (workspace, type) do update set edition = excluded.edition, writes = excluded.writes, records = excluded.records`, workspace, t.Name, is.edition, is.writes)
 	return err
 }

@@ -43,12 +43,16 @@ const (
 // Says gives it in words.
 func (f LinkFind) Says() string {
 	return map[LinkFind]string{
-		ByID: "found by its id", ByKey: "found by a key", ByName: "found by its whole name", ByFields: "found by the fields of the look-up",
-		ByBareName: "found by its name without the legal form", ByShort: "found by one of its names or the initials", ByInitial: "found by the family name and the initial", ByBelonging: "found by its name, among several by what it belongs to", ByDraft: "the record of another draft of this row", ByRow: "the record of another row",
+		ByID: "found by its id", ByKey: "found by a key", ByName: "found by its whole name",
+		ByFields:   "found by the fields of the look-up",
+		ByBareName: "found by its name without the legal form", ByShort: "found by one of its names or the initials",
+		ByInitial: "found by the family name and the initial", ByBelonging: "found by its name, among several " +
+			"by what it belongs to", ByDraft: "the record of another draft of this row", ByRow: "the record of another row",
 	}[f]
 }
 
-var stepLinks = step{does: "looks up the records that texts name", reads: "draft cells", writes: "links problems closer draft"}
+var stepLinks = step{does: "looks up the records that texts name", reads: "draft cells",
+	writes: "links problems closer draft"}
 
 // link looks up, once for every different text, the record that it names: by its
 // id, by a key, in any spelling of it, else by a title that only one record has;
@@ -74,7 +78,8 @@ func (k *draftCheck) link(ctx context.Context) error {
 				),
 				{hit},
 				told as materialized (
-					select w.l, w.id, r.id is not null as there, min(h.id) as found, count(h.id) as finds, coalesce(bool_or(h.by_key), false) as keyed, min(h.how) as by
+					select w.l, w.id, r.id is not null as there, min(h.id) as found, count(h.id) as finds,
+					coalesce(bool_or(h.by_key), false) as keyed, min(h.how) as by
 					from want w left join hit h on h.l = w.l left join {targets} r on r.id = w.id
 					group by w.l, w.id, r.id
 				),
@@ -100,7 +105,8 @@ func (k *draftCheck) link(ctx context.Context) error {
 					case how when 'found' then finds when 'id' then 1 else 2 end,
 					case
 						when how = 'both' then (select {ids} from (values (d.id), (d.found)) two (id))
-						when how = 'found' and finds > 1 then (select {ids} from (select id from hit x where x.l = d.l order by id limit 5) five)
+						when how = 'found' and finds > 1 then (select {ids} from (select id from hit x where x.l = d.l order by id
+						limit 5) five)
 						when how = 'found' and finds = 0 then (
 							select string_agg({record} || ' ' || {title}, ', ' order by r.id)
 							from (select id from by_name x where x.l = d.l order by id limit 3) three join {targets} r using (id))
@@ -160,8 +166,10 @@ func (k *draftCheck) linkWords(fp *mapping.FieldPlan) (catalog.RecordType, frag)
 	}
 	name := fp.Field.Name
 	return target, frag{
-		"targets": schema.Records(k.i.Workspace, target.Name), "hit": hit, "by": schema.Title, "ids": recordIDs(target), "id": schema.Column(fp.Field, "d"),
-		"l": textColumn(name), "m": namedColumn(name), "value": schema.Value(name), "whole": k.wholeReads(name), "o": formsColumn(name),
+		"targets": schema.Records(k.i.Workspace, target.Name), "hit": hit, "by": schema.Title, "ids": recordIDs(target),
+		"id": schema.Column(fp.Field, "d"),
+		"l":  textColumn(name), "m": namedColumn(name), "value": schema.Value(name), "whole": k.wholeReads(name),
+		"o":     formsColumn(name),
 		"field": schema.Literal(name), "record": schema.RecordID(target, "r.id"), "title": schema.TitleText(target, "r"),
 	}
 }
@@ -173,14 +181,17 @@ func (k *draftCheck) tellLinks(fp *mapping.FieldPlan, target catalog.RecordType,
 	missing, said := label, arg{}
 	if meant := fp.Meanings(); len(meant) > 0 {
 		said["meant"] = meant
-		missing = `case when d.{l} = any(@meant) then ` + label + ` || ' “' || d.{l} || '”, which this word is said to mean,' else ` + label + ` end`
+		missing = `case when d.{l} = any(@meant) then ` + label +
+			` || ' “' || d.{l} || '”, which this word is said to mean,' else ` + label + ` end`
 	}
 	list, among := k.belonging(fp, target, with)
 	list = append(list,
 		k.note(problem.LinkNotFound, fp, fp.Light, missing,
-			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is null`, with, said),
+			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is null`,
+			with, said),
 		k.hold(problem.LinkDoubtful, fp, `x.shown`,
-			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is not null`, with),
+			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0
+				and x.shown is not null`, with),
 		k.elsewhere(fp, target, with),
 		k.hasLeft(fp, target, with),
 		k.hold(problem.LinkAmbiguous, fp, `x.shown`,
@@ -199,21 +210,25 @@ func (k *draftCheck) tellLinks(fp *mapping.FieldPlan, target catalog.RecordType,
 // too: of several people of a name the one at the row's account is meant, and one who is at
 // another is held. Among is the SQL, behind that of rows x with several records, of that
 // none of them was chosen so.
-func (k *draftCheck) belonging(fp *mapping.FieldPlan, target catalog.RecordType, with frag) (statements []stmt, among string) {
+func (k *draftCheck) belonging(fp *mapping.FieldPlan, target catalog.RecordType, with frag) (statements []stmt,
+	among string) {
 	mine, theirs, ok := k.shared(fp, target)
 	if !ok {
 		return nil, ""
 	}
 	owner, _ := k.catalog.Type(mine.Field.To)
-	by := frag{"theirs": schema.Column(theirs, "r"), "mine": `coalesce(h.record_id, ` + schema.Column(mine.Field, "d") + `)`,
-		"beside": `left join {links} h on h.field = ` + schema.Literal(mine.Field.Name) + ` and h.lookup = d.` + textColumn(mine.Field.Name),
-		"of":     schema.TitleText(owner, "o"), "owners": schema.Records(k.i.Workspace, owner.Name)}
+	by := frag{"theirs": schema.Column(theirs, "r"), "mine": `coalesce(h.record_id, ` +
+		schema.Column(mine.Field, "d") + `)`,
+		"beside": `left join {links} h on h.field = ` + schema.Literal(mine.Field.Name) + ` and h.lookup = d.` +
+			textColumn(mine.Field.Name),
+		"of": schema.TitleText(owner, "o"), "owners": schema.Records(k.i.Workspace, owner.Name)}
 	by["orders"] = `array[d.` + namedColumn(fp.Field.Name) + `]`
 	if namesPeople(target) {
 		by["orders"] = anyOrder(`d.` + namedColumn(fp.Field.Name))
 	}
 	if mine.Draft >= 0 {
-		by["mine"], by["beside"] = `h.record_id`, `left join `+k.Check.drafts[mine.Draft].table("became")+` h on h.row_no = d.row_no`
+		by["mine"], by["beside"] = `h.record_id`, `left join `+k.Check.drafts[mine.Draft].table("became")+
+			` h on h.row_no = d.row_no`
 	}
 	statements = []stmt{
 		q(`create unlogged table {closer} as
@@ -226,24 +241,29 @@ func (k *draftCheck) belonging(fp *mapping.FieldPlan, target catalog.RecordType,
 		q(`update {draft} d set {value} = c.id from {closer} c where c.row_no = d.row_no`, with),
 	}
 	if fp.Field.To != k.plan.Type.Name { // a superior may well be at another company of the house
-		statements = append(statements, k.hold(problem.LinkApart, fp, `{record} || ' ' || {title} || ', of ' || (select {of} from {owners} o where o.id = {theirs})`, `
+		statements = append(statements,
+			k.hold(problem.LinkApart, fp, `{record} || ' ' || {title} || ', of ' || (select {of} from {owners} o
+				where o.id = {theirs})`, `
 			from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} and x.how = `+literal(ByName)+`
 			{beside}
 			join {targets} r on r.id = x.record_id
 			where {theirs} <> {mine}`, with, by))
 	}
-	return append(statements, q(`alter table {closer} add primary key (row_no)`)), ` and not exists (select from {closer} c where c.row_no = d.row_no)`
+	return append(statements, q(`alter table {closer} add primary key (row_no)`)),
+		` and not exists (select from {closer} c where c.row_no = d.row_no)`
 }
 
 // shared gives another link of the rows to what the records that a link leads to belong to,
 // which may be another draft of the row.
-func (k *draftCheck) shared(fp *mapping.FieldPlan, target catalog.RecordType) (mine mapping.FieldPlan, theirs catalog.Field, ok bool) {
+func (k *draftCheck) shared(fp *mapping.FieldPlan, target catalog.RecordType) (mine mapping.FieldPlan,
+	theirs catalog.Field, ok bool) {
 	if len(fp.Find) > 0 {
 		return mine, theirs, false
 	}
 	for _, theirs := range target.Fields {
 		owner, _ := k.catalog.Type(theirs.To)
-		if theirs.Type != catalog.Reference || theirs.To == target.Name || owner.InUse != "" { // who looks after it is another matter
+		// who looks after it is another matter
+		if theirs.Type != catalog.Reference || theirs.To == target.Name || owner.InUse != "" {
 			continue
 		}
 		for _, mine := range k.references() {
@@ -286,7 +306,8 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 			union
 			select w.l, r.id, true, false
 			from want w join {targets} r on r.` + schema.Title + ` = any(` + anyOrder(`w.m`) + `)
-			where w.m ~ ' ' and w.m !~ '[0-9]' and not exists (select from by_key b where b.l = w.l) and not exists (select from {targets} r where r.` + schema.Title + ` = w.m)`
+			where w.m ~ ' ' and w.m !~ '[0-9]' and not exists (select from by_key b where b.l = w.l)
+			and not exists (select from {targets} r where r.` + schema.Title + ` = w.m)`
 	}
 	return `forms as materialized (
 			select l, l as form from want union all select l, unnest(o) collate "C" from want where o is not null
@@ -297,7 +318,8 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 			from want w join {targets} r on r.` + schema.Title + ` = w.m
 			where w.m <> '' and not exists (select from by_key b where b.l = w.l)` + turned + `
 		),
-		` + k.byShort(target, field, `select r.id, `+spoken(`r.`+schema.Title, schema.TitleText(target, "r"))+` as name from {targets} r`) + `
+		` + k.byShort(target, field, `select r.id, `+spoken(`r.`+schema.Title, schema.TitleText(target, "r"))+
+		` as name from {targets} r`) + `
 		hit as (
 			select l, id, true as by_key, ` + literal(ByKey) + ` as how from by_key
 			union all
@@ -322,10 +344,12 @@ func (k *draftCheck) byShort(target catalog.RecordType, field, people string) st
 	}
 	whole := `true`
 	if k.whole != nil { // as the whole column was read
-		whole = `exists (select from ` + k.whole.drafts[k.n].table("links") + ` where field = ` + schema.Literal(field) + ` and how = ` + literal(ByShort) + `)`
+		whole = `exists (select from ` + k.whole.drafts[k.n].table("links") + ` where field = ` + schema.Literal(field) + `
+			and how = ` + literal(ByShort) + `)`
 	}
 	return `named as materialized (
-			select id, ` + schema.InitialsOf(`name`) + ` as initials, split_part(name, ' ', 1) as first, substring(name from ' (.*)$') as family, substring(name from ' ([^ ]*)$') as last
+			select id, ` + schema.InitialsOf(`name`) +
+		` as initials, split_part(name, ' ', 1) as first, substring(name from ' (.*)$') as family, substring(name from ' ([^ ]*)$') as last
 			from (` + people + `) people
 		),
 		unknown as materialized (
@@ -333,7 +357,8 @@ func (k *draftCheck) byShort(target catalog.RecordType, field, people string) st
 			where not exists (select from by_key b where b.l = w.l) and not exists (select from by_name b where b.l = w.l)
 		),
 		by_initial as materialized (
-			select distinct u.l, r.id from unknown u join named r on u.m in (left(r.first, 1) || ' ' || r.family, left(r.first, 1) || ' ' || r.last)
+			select distinct u.l, r.id from unknown u
+			join named r on u.m in (left(r.first, 1) || ' ' || r.family, left(r.first, 1) || ' ' || r.last)
 		),
 		short as materialized (select l, m from unknown where m ~ '^[[:alpha:]]{2,}$'),
 		whose as materialized (
@@ -348,8 +373,10 @@ func (k *draftCheck) byShort(target catalog.RecordType, field, people string) st
 // spoken is the SQL of a name, as titles are compared, in the order in which it is spoken: of a
 // name that is said with a comma (Bauer, Maria) what stands behind it comes first.
 func spoken(title, said string) string {
-	words, family := `string_to_array(`+title+`, ' ')`, `cardinality(regexp_split_to_array(btrim(split_part(`+said+`, ',', 1)), '[\s-]+'))`
-	return `case when ` + said + ` like '%,%' then array_to_string((` + words + `)[` + family + ` + 1:] || (` + words + `)[:` + family + `], ' ') else ` + title + ` end`
+	words, family := `string_to_array(`+title+`, ' ')`, `cardinality(regexp_split_to_array(btrim(split_part(`+said+
+		`, ',', 1)), '[\s-]+'))`
+	return `case when ` + said + ` like '%,%' then array_to_string((` + words + `)[` + family + ` + 1:] || (` + words +
+		`)[:` + family + `], ' ') else ` + title + ` end`
 }
 
 // namesCompany reports whether the title of records of a type is a company's name.
@@ -363,7 +390,8 @@ func namesCompany(t catalog.RecordType) bool {
 // anyOrder is the SQL of the names that a name may be, as it stands and with its first or last
 // word at the other end.
 func anyOrder(name string) string {
-	return `array[` + name + `, regexp_replace(` + name + `, '^(.+) (\S+)$', '\2 \1'), regexp_replace(` + name + `, '^(\S+) (.+)$', '\2 \1')]`
+	return `array[` + name + `, regexp_replace(` + name + `, '^(.+) (\S+)$', '\2 \1'), regexp_replace(` + name +
+		`, '^(\S+) (.+)$', '\2 \1')]`
 }
 
 // namesPeople reports whether the title of records of a type is a person's name.
@@ -425,10 +453,12 @@ func hitByFields(parts []mapping.FindPart) string {
 		case part.ByName:
 			column = `r.` + schema.Name(part.Field.Name)
 		}
-		on = append(on, fmt.Sprintf(`split_part(w.l, E'\x1f', %d) <> '' and %s = split_part(w.l, E'\x1f', %d)`, n+1, column, n+1))
+		on = append(on, fmt.Sprintf(`split_part(w.l, E'\x1f', %d) <> '' and %s = split_part(w.l, E'\x1f', %d)`, n+1,
+			column, n+1))
 	}
 	return `by_name as (select l, null::bigint as id from want where false),
-		hit as (select w.l, r.id, true as by_key, ` + literal(ByFields) + ` as how from want w join {targets} r on ` + strings.Join(on, " and ") + `)`
+		hit as (select w.l, r.id, true as by_key, ` + literal(ByFields) + ` as how from want w join {targets} r on ` +
+		strings.Join(on, " and ") + `)`
 }
 
 // referenceOf is the SQL for the record that a reference field of draft d points
@@ -459,7 +489,8 @@ func (k *draftCheck) linked() string {
 			sql += ` left join ` + k.Check.drafts[fp.Draft].table("became") + ` ` + a + ` on ` + a + `.row_no = d.row_no`
 			continue
 		}
-		sql += ` left join {links} ` + a + ` on ` + a + `.field = ` + schema.Literal(fp.Field.Name) + ` and ` + a + `.lookup = d.` + textColumn(fp.Field.Name)
+		sql += ` left join {links} ` + a + ` on ` + a + `.field = ` + schema.Literal(fp.Field.Name) + ` and ` + a +
+			`.lookup = d.` + textColumn(fp.Field.Name)
 	}
 	return sql
 }
@@ -472,7 +503,8 @@ func (k *draftCheck) shown(f catalog.Field, value string) string {
 	}
 	if fp := k.field(f.Name); fp != nil && (fp.Draft >= 0 || k.outward(*fp)) {
 		t, _ := k.catalog.Type(f.To)
-		return `case when ` + value + ` < 0 then ` + schema.Literal("new "+strings.ToLower(t.Label)+" of ") + ` || ` + k.saysRow(`(`+value+`)`) + ` else ` + schema.RecordID(t, value) + ` end`
+		return `case when ` + value + ` < 0 then ` + schema.Literal("new "+strings.ToLower(t.Label)+" of ") + ` || ` +
+			k.saysRow(`(`+value+`)`) + ` else ` + schema.RecordID(t, value) + ` end`
 	}
 	return schema.Shown(k.catalog, f, value)
 }

@@ -2,20 +2,16 @@ package staging
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
-	"uchi/internal/core/problem"
 	"uchi/internal/core/verdict"
 	"uchi/internal/schema"
 	"uchi/internal/store"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // Load carries out verdicts in chunks. Each chunk is one transaction that
@@ -34,7 +30,8 @@ const ChunkRows = 20_000
 
 // NewLoad prepares the load, by a run, of a checked import, which may stand beside
 // others in a bundle.
-func (r *Room) NewLoad(run store.Run, i store.Import, plan *mapping.Plan, c catalog.Catalog, beside []Beside) (*Load, error) {
+func (r *Room) NewLoad(run store.Run, i store.Import, plan *mapping.Plan, c catalog.Catalog,
+	beside []Beside) (*Load, error) {
 	k, ok := r.holding(i, plan, c)
 	if !ok {
 		return nil, errNotStaged
@@ -148,16 +145,19 @@ func (c *chunk) givesWay(ctx context.Context) (life.Event, *store.Trouble, error
 		return "", nil, nil
 	}
 	var held, failed int64
-	err := c.tx.QueryRow(ctx, `select coalesce((outcomes->>'held')::bigint, 0), coalesce((outcomes->>'failed')::bigint, 0) from runs where id = $1`, c.run.ID).Scan(&held, &failed)
+	err := c.tx.QueryRow(ctx, `select coalesce((outcomes->>'held')::bigint, 0),
+		coalesce((outcomes->>'failed')::bigint, 0) from runs where id = $1`, c.run.ID).Scan(&held, &failed)
 	switch {
 	case err != nil:
 		return "", nil, fmt.Errorf("count what is held: %w", err)
 	case p.StopFails > 0 && failed >= p.StopFails:
-		return life.Failing, &store.Trouble{Code: string(life.Failing), Message: fmt.Sprintf("the load has stopped, as it was to: the database has refused %d rows", failed),
-			Mend: "Look at the rows that have failed. What was loaded stays, or can be taken back."}, nil
+		return life.Failing, &store.Trouble{Code: string(life.Failing),
+			Message: fmt.Sprintf("the load has stopped, as it was to: the database has refused %d rows", failed),
+			Mend:    "Look at the rows that have failed. What was loaded stays, or can be taken back."}, nil
 	case p.PauseHeld > 0 && held >= p.PauseHeld:
-		return life.HeldUp, &store.Trouble{Code: string(life.HeldUp), Message: fmt.Sprintf("the load has paused, as it was to: %d rows are held", held),
-			Mend: "Look at the rows that are held; then go on, or stop."}, nil
+		return life.HeldUp, &store.Trouble{Code: string(life.HeldUp),
+			Message: fmt.Sprintf("the load has paused, as it was to: %d rows are held", held),
+			Mend:    "Look at the rows that are held; then go on, or stop."}, nil
 	}
 	return "", nil, nil
 }
@@ -179,7 +179,8 @@ func (c *chunk) keepLeft(ctx context.Context) (bool, error) {
 		}
 	}
 	first := c.check.drafts[0]
-	_, err := c.room.carryOut(ctx, c.tx, c.run, step{does: "looks at what is left", reads: "verdicts", writes: "anchors shifts"}, first.word, []stmt{
+	_, err := c.room.carryOut(ctx, c.tx, c.run, step{does: "looks at what is left", reads: "verdicts",
+		writes: "anchors shifts"}, first.word, []stmt{
 		q(`drop table if exists {shifts}`),
 		q(`analyze {verdicts}`),
 		q(`delete from {anchors} where word in ({words})`, frag{"words": literals(verdict.All)}),
@@ -192,7 +193,8 @@ func (c *chunk) keepLeft(ctx context.Context) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	_, err = c.tx.Exec(ctx, `update imports set totals = $2, digest = $3, next_row = 0 where id = $1`, c.i.ID, store.JSON[verdict.Totals]{V: found.Totals}, found.Digest)
+	_, err = c.tx.Exec(ctx, `update imports set totals = $2, digest = $3, next_row = 0 where id = $1`, c.i.ID,
+		store.JSON[verdict.Totals]{V: found.Totals}, found.Digest)
 	if err != nil {
 		return false, fmt.Errorf("note what is left: %w", err)
 	}
@@ -235,7 +237,8 @@ func (c *chunk) bounds(ctx context.Context, most int) error {
 	var low, high *int64
 	err := c.tx.QueryRow(ctx, `
 		select min(row_no), max(row_no), count(*) from (
-			select row_no from `+c.check.drafts[0].table("verdicts")+` v where row_no >= $1`+c.only("v.row_no")+` order by row_no limit $2
+			select row_no from `+c.check.drafts[0].table("verdicts")+` v where row_no >= $1`+c.only("v.row_no")+
+		` order by row_no limit $2
 		) x`, c.i.NextRow, most).Scan(&low, &high, &c.rows)
 	if err != nil {
 		return fmt.Errorf("find the next rows: %w", err)
@@ -346,9 +349,11 @@ func (k *draftCheck) links() (types []string) {
 
 var (
 	stepBefore = step{does: "makes room for what becomes of the rows", reads: "verdicts", writes: "results late"}
-	stepLate   = step{does: "sets aside what can no longer be done as checked", reads: "verdicts draft records history results late", writes: "late"}
-	stepNoted  = step{does: "notes why", reads: "late", writes: "problems"}
-	stepStood  = step{does: "notes the records of rows whose values a later row took", reads: "verdicts results", writes: "results"}
+	stepLate   = step{does: "sets aside what can no longer be done as checked",
+		reads: "verdicts draft records history results late", writes: "late"}
+	stepNoted = step{does: "notes why", reads: "late", writes: "problems"}
+	stepStood = step{does: "notes the records of rows whose values a later row took", reads: "verdicts results",
+		writes: "results"}
 	stepDecide = step{does: "decides what becomes of the rows", reads: "verdicts late results problems", writes: "results"}
 	stepCreate = step{does: "makes records", reads: "results draft verdicts", writes: "records"}
 	stepUpdate = step{does: "changes records", reads: "results draft verdicts settled moved", writes: "records history"}
@@ -367,9 +372,11 @@ func (c *chunk) carryOut(ctx context.Context) error {
 	}
 	_, err = c.room.carryOut(ctx, c.tx, c.run, stepBefore, c.draft(c.check.drafts[0]).word, []stmt{
 		// What an earlier run said of the rows stays, and no longer holds.
-		q(`update {results} o set last = false from {verdicts} v where o.last and v.row_no = o.row_no and {within o} and {within v}`),
+		q(`update {results} o set last = false from {verdicts} v where o.last and v.row_no = o.row_no and {within o}
+			and {within v}`),
 		q(`create temp table if not exists late (
-			row_no bigint, draft smallint, code text, field text, detail text, why text, primary key (row_no, draft)) on commit drop`),
+			row_no bigint, draft smallint, code text, field text, detail text, why text, primary key (row_no, draft))
+			on commit drop`),
 		q(`truncate {late}`),
 	})
 	if err != nil {
@@ -382,7 +389,8 @@ func (c *chunk) carryOut(ctx context.Context) error {
 				continue
 			}
 		}
-		if _, err := d.do(ctx, stepLate, q(`insert into {late} (row_no, draft) select v.row_no, {held_as} from {verdicts} v where {within v} and v.{word} in (@hold, @ask)`,
+		if _, err := d.do(ctx, stepLate, q(`insert into {late} (row_no, draft) select v.row_no, {held_as} from {verdicts} v
+			where {within v} and v.{word} in (@hold, @ask)`,
 			frag{"word": word}, arg{"hold": string(verdict.Hold), "ask": string(verdict.Ask)})); err != nil {
 			return err
 		}
@@ -432,7 +440,8 @@ func (e *NotAllError) Error() string { return fmt.Sprintf("row %d: %s", e.Row, e
 // allOrNothing gives an error when a row of the chunk cannot be loaded.
 func (c *chunk) allOrNothing(ctx context.Context) error {
 	e := &NotAllError{}
-	err := c.tx.QueryRow(ctx, `select row_no, coalesce(why, 'the row is held') from late order by row_no limit 1`).Scan(&e.Row, &e.Why)
+	err := c.tx.QueryRow(ctx, `select row_no, coalesce(why, 'the row is held') from late order by row_no
+		limit 1`).Scan(&e.Row, &e.Why)
 	if store.IsMissing(err) {
 		return nil
 	}
@@ -493,10 +502,12 @@ func (l *Load) Whole(ctx context.Context, progress func(done int64) error) error
 
 // noteAll notes what has come of all rows.
 func (c *chunk) noteAll(ctx context.Context, now store.Import, done int64) error {
-	_, err := c.tx.Exec(ctx, `update imports set writes = $2, next_row = $3, outcomes = $4, digest = $5, written = $6, changed_at = now() where id = $1`,
+	_, err := c.tx.Exec(ctx, `update imports
+		set writes = $2, next_row = $3, outcomes = $4, digest = $5, written = $6, changed_at = now() where id = $1`,
 		now.ID, now.Writes, now.NextRow, now.Outcomes, now.Digest, now.Written)
 	if err == nil {
-		_, err = c.tx.Exec(ctx, `update runs set done_rows = $2, outcomes = $3 where id = $1`, c.run.ID, done, store.JSON[map[verdict.Outcome]int64]{V: c.told})
+		_, err = c.tx.Exec(ctx, `update runs set done_rows = $2, outcomes = $3 where id = $1`, c.run.ID, done,
+			store.JSON[map[verdict.Outcome]int64]{V: c.told})
 	}
 	if err != nil {
 		return fmt.Errorf("note what has come of the rows: %w", err)
@@ -507,7 +518,8 @@ func (c *chunk) noteAll(ctx context.Context, now store.Import, done int64) error
 // count counts the outcomes that hold for the rows from the first to the last of the chunk,
 // also of those that were loaded before, and those that this piece of work has given.
 func (c *chunk) count(ctx context.Context) (all, given map[verdict.Outcome]int64, err error) {
-	const query = `select o.of_row as word, count(*) as count from {results} o where {within o} and o.last and o.of_row is not null`
+	const query = `select o.of_row as word, count(*) as count from {results} o where {within o} and o.last
+		and o.of_row is not null`
 	if all, err = countOutcomes(ctx, c.tx, c.word, q(query+` group by o.of_row`)); err != nil {
 		return nil, nil, err
 	}
@@ -567,7 +579,8 @@ func (c *chunk) note(ctx context.Context, before, after, given map[verdict.Outco
 		return nil
 	}
 	_, err := c.tx.Exec(ctx, `
-		update imports set next_row = $2, outcomes = $3, digest = digest # $4::bigint, written = written or $5, changed_at = now()
+		update imports set next_row = $2, outcomes = $3, digest = digest # $4::bigint, written = written
+		or $5, changed_at = now()
 		where id = $1`, c.i.ID, c.high+1, store.JSON[map[verdict.Outcome]int64]{V: now}, digest, written)
 	if err != nil {
 		return fmt.Errorf("note progress: %w", err)
@@ -586,86 +599,6 @@ func (c *chunk) note(ctx context.Context, before, after, given map[verdict.Outco
 	return nil
 }
 
-// Refused reports whether the server refused a value or a constraint, so that
-// a smaller chunk can find the row.
-func Refused(err error) bool {
-	state := store.SQLState(err)
-	return strings.HasPrefix(state, "22") || strings.HasPrefix(state, "23")
-}
-
-// whyRefused words why the server refused a row.
-func whyRefused(err error) string {
-	var pg *pgconn.PgError
-	if !errors.As(err, &pg) {
-		return "the database refused it"
-	}
-	switch pg.Code {
-	case "23505":
-		return "another record has been given the same key meanwhile"
-	case "22003":
-		return "a number is larger than the field can hold"
-	case "22001":
-		return "a text is longer than the field can hold"
-	case "22007", "22008":
-		return "a date is outside what the field can hold"
-	case "54000":
-		return "the values of the row are together too long for an index"
-	}
-	return "the database refused its values (" + pg.Code + ")"
-}
-
-// Refuse writes the outcome failed for the next row, which the server refuses. It
-// reports whether the load has given way by its policy.
-func (l *Load) Refuse(ctx context.Context, cause error) (ended bool, err error) {
-	err = pgx.BeginFunc(ctx, l.room.pool, func(tx pgx.Tx) error {
-		i, err := store.LockImport(ctx, tx, l.run)
-		if err != nil {
-			return err
-		}
-		c := chunk{Load: l, tx: tx, i: i}
-		if err := c.bounds(ctx, 1); err != nil {
-			return err
-		}
-		if c.rows == 0 {
-			return nil
-		}
-		before, _, err := c.count(ctx)
-		if err != nil {
-			return err
-		}
-		why := whyRefused(cause)
-		err = c.do(ctx, step{does: "notes the refused row", reads: "results", writes: "results problems"},
-			q(`insert into {problems} (row_no, code, field, col, value, detail) values (@row, @code, '', '', '', @why)`,
-				arg{"row": c.low, "code": string(problem.WriteRefused), "why": why}),
-			q(`update {results} o set last = false where o.last and o.row_no = @row`, arg{"row": c.low}))
-		if err != nil {
-			return err
-		}
-		for n := range c.check.drafts {
-			err := c.do(ctx, step{does: "notes the refused row", writes: "results"}, q(`insert into {results} (row_no, draft, run, outcome, of_row, detail)
-				values (@row, @draft, @run, @failed, nullif(@of_row, ''), @why)`,
-				arg{"row": c.low, "draft": n + 1, "run": c.run.Piece, "failed": string(verdict.Failed), "of_row": firstOnly(n, string(verdict.Failed)), "why": why}))
-			if err != nil {
-				return err
-			}
-		}
-		if err := c.advance(ctx, before); err != nil {
-			return err
-		}
-		ended, err = c.endIfItGivesWay(ctx)
-		return err
-	})
-	return ended, err
-}
-
-// firstOnly gives a word for the first draft, and nothing for the others.
-func firstOnly(n int, word string) string {
-	if n == 0 {
-		return word
-	}
-	return ""
-}
-
 // finish readies the outcomes for being looked at.
 func (c *chunk) finish(ctx context.Context) error {
 	for _, k := range c.check.drafts {
@@ -677,7 +610,8 @@ func (c *chunk) finish(ctx context.Context) error {
 		_, err := d.do(ctx, stepStood, q(`update {results} o set record_id = t.record_id
 			from {verdicts} v join {results} t on t.row_no = v.other_row and t.draft = {n} and t.last
 			where v.other_row > v.row_no and v.row_no = o.row_no and o.draft = {n} and o.last
-				and o.run = @run and o.outcome = 'skipped' and o.record_id is null and t.record_id is not null`, arg{"run": c.run.Piece}))
+				and o.run = @run and o.outcome = 'skipped' and o.record_id is null and t.record_id is not null`,
+			arg{"run": c.run.Piece}))
 		if err != nil {
 			return err
 		}

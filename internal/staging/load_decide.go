@@ -54,14 +54,16 @@ func (c *draftChunk) setAside(ctx context.Context, written, linked bool) error {
 				return err
 			}
 		}
-		if title := c.check.titleOf("d"); title != "" && c.i.CheckBegan != nil && (c.plan.Shared || c.check.likenessRules() != "") {
+		if title := c.check.titleOf("d"); title != "" && c.i.CheckBegan != nil &&
+			(c.plan.Shared || c.check.likenessRules() != "") {
 			// What is found by likeness or name is not looked up again in a load.
 			err := late(problem.ChangedSince, "", `
 				select v.row_no, {id} as record, 'a record of this name is there now' as why
 				from {verdicts} v join {draft} d using (row_no) join {records} r on r.{key} = {title}
 				where {within v} and {within d} and v.verdict = 'create' and r.{key} <> ''
 					and r.import is distinct from @import and r.created_at > @since::timestamptz`,
-				id, frag{"key": schema.Title, "title": title}, arg{"import": c.i.ID, "since": c.i.CheckBegan.Format(time.RFC3339Nano)})
+				id, frag{"key": schema.Title, "title": title},
+				arg{"import": c.i.ID, "since": c.i.CheckBegan.Format(time.RFC3339Nano)})
 			if err != nil {
 				return err
 			}
@@ -75,7 +77,8 @@ func (c *draftChunk) setAside(ctx context.Context, written, linked bool) error {
 				from {verdicts} v
 				where {within v} and v.verdict in ('create', 'update') and {link} > 0
 					and not exists (select from {targets} r where r.id = {link})`,
-				frag{"link": schema.Column(fp.Field, "v"), "linked_id": schema.RecordID(target, schema.Column(fp.Field, "v")), "targets": schema.Records(c.i.Workspace, target.Name)})
+				frag{"link": schema.Column(fp.Field, "v"), "linked_id": schema.RecordID(target, schema.Column(fp.Field, "v")),
+					"targets": schema.Records(c.i.Workspace, target.Name)})
 			if err != nil {
 				return err
 			}
@@ -109,7 +112,8 @@ func (c *draftChunk) samesSince() (list []string) {
 		}
 	}
 	for _, fp := range c.plan.Fields {
-		if same := c.check.sameRecord(catalog.MatchRule{Fields: []string{fp.Field.Name}}); fp.Field.Key && !slices.Contains(list, same) {
+		if same := c.check.sameRecord(catalog.MatchRule{Fields: []string{fp.Field.Name}}); fp.Field.Key &&
+			!slices.Contains(list, same) {
 			list = append(list, same)
 		}
 	}
@@ -135,7 +139,8 @@ func (c *draftChunk) setAsideReferred(ctx context.Context) error {
 					and not exists (select from {late} l where l.row_no = v.row_no and l.draft = {held_as})
 				group by v.row_no`,
 				frag{"pointing": schema.Records(c.i.Workspace, p.Type.Name), "link": schema.Column(p.Field, "x"), "stays": stays},
-				arg{"code": string(problem.StillReferred), "field": c.plan.Named(""), "by": p.Type.Plural + " by " + p.Field.Label}))
+				arg{"code": string(problem.StillReferred), "field": c.plan.Named(""), "by": p.Type.Plural + " by " +
+					p.Field.Label}))
 			if err != nil {
 				return err
 			}
@@ -161,7 +166,8 @@ func (c *chunk) holdDependants(ctx context.Context) error {
 				// asked of other chunks is a value: of an exists the server would read whole tables.
 				later := `false`
 				if fp.Rows >= 0 {
-					later = `-{link} > @high {only} and (select t.verdict from {theirs} t where t.row_no = -{link}) in ('create', 'update', 'same')`
+					later = `-{link} > @high {only} and (select t.verdict from {theirs} t
+						where t.row_no = -{link}) in ('create', 'update', 'same')`
 				}
 				to := c.check.drafts[fp.Becomes()]
 				itself := `-{link} <> v.row_no` // it is held as a whole, but where its records are held apart
@@ -174,12 +180,15 @@ func (c *chunk) holdDependants(ctx context.Context) error {
 					where {within v} and v.verdict in ('create', 'update', 'same') and {link} < 0 and {itself}
 						and not exists (select from {late} l where l.row_no = v.row_no and l.draft = {held_as})
 						and case
-							when -{link} between @low and @high {only} then exists (select from {late} l where l.row_no = -{link} and l.draft = {theirs_as})
+							when -{link} between @low and @high {only} then exists (select from {late} l where l.row_no = -{link}
+							and l.draft = {theirs_as})
 							when {later} then false
 							else (select o.record_id from {results} o where o.row_no = -{link} and o.draft = @target and o.last) is null
 						end`,
-					frag{"link": schema.Column(fp.Field, "v"), "only": c.only("-" + schema.Column(fp.Field, "v")), "later": later, "theirs": to.table("verdicts"), "itself": itself, "theirs_as": to.heldAs()},
-					arg{"code": string(problem.LinkHeld), "field": d.plan.Named(fp.Field.Name), "low": c.low, "high": c.high, "target": fp.Becomes() + 1}))
+					frag{"link": schema.Column(fp.Field, "v"), "only": c.only("-" + schema.Column(fp.Field, "v")), "later": later,
+						"theirs": to.table("verdicts"), "itself": itself, "theirs_as": to.heldAs()},
+					arg{"code": string(problem.LinkHeld), "field": d.plan.Named(fp.Field.Name), "low": c.low, "high": c.high,
+						"target": fp.Becomes() + 1}))
 				if err != nil {
 					return err
 				}
@@ -193,7 +202,8 @@ func (c *chunk) holdDependants(ctx context.Context) error {
 }
 
 // weight is the order in which the outcomes of drafts decide that of their row.
-var weight = []verdict.Outcome{verdict.Failed, verdict.Held, verdict.Created, verdict.Updated, verdict.Deleted, verdict.Undone, verdict.Unchanged, verdict.Skipped}
+var weight = []verdict.Outcome{verdict.Failed, verdict.Held, verdict.Created, verdict.Updated, verdict.Deleted,
+	verdict.Undone, verdict.Unchanged, verdict.Skipped}
 
 // decide writes what becomes of each draft of each row, with the ids of new
 // records, before any record is written. The outcome of the row as a whole stands
@@ -210,13 +220,15 @@ func (c *chunk) decide(ctx context.Context) error {
 				case when l.row_no is not null and v.verdict <> 'skip' then {held} else case v.verdict{outcome} end end as outcome,
 				case
 					when l.row_no is null and v.verdict = 'create' then
-						{base} + count(*) filter (where l.row_no is null and v.verdict = 'create') over (order by v.row_no rows unbounded preceding)
+						{base} + count(*) filter (where l.row_no is null
+						and v.verdict = 'create') over (order by v.row_no rows unbounded preceding)
 					else v.record_id
 				end as record_id,
 				coalesce(l.why, v.why{without}) as detail
 			from {verdicts} v left join {late} l on l.row_no = v.row_no and l.draft = {held_as}
 			where {within v}`,
-			frag{"held": literal(verdict.Held), "outcome": outcome, "base": schema.Int(d.base), "without": d.without()}).compose(d.word)
+			frag{"held": literal(verdict.Held), "outcome": outcome, "base": schema.Int(d.base),
+				"without": d.without()}).compose(d.word)
 		if err != nil {
 			return err
 		}
@@ -242,7 +254,8 @@ func (c *chunk) decide(ctx context.Context) error {
 			return err
 		}
 	}
-	if c.number > 0 && bits.OnesCount64(uint64(c.number)) == 1 && slices.ContainsFunc(c.drafts, func(d *draftChunk) bool { return d.check.becoming() }) {
+	if c.number > 0 && bits.OnesCount64(uint64(c.number)) == 1 &&
+		slices.ContainsFunc(c.drafts, func(d *draftChunk) bool { return d.check.becoming() }) {
 		// What points to these records is looked up in a table that is still
 		// growing: its size must be known, or the server looks in loops.
 		return c.do(ctx, stepDecide, q(`analyze {results}`))
@@ -266,7 +279,8 @@ func (c *chunk) partly(ctx context.Context) (n int64, err error) {
 	}
 	sql, _, err := q(`select count(*) from {results} o
 		where {within o} and o.last and o.run = {run} and o.of_row in ('held', 'failed')
-			and exists (select from {results} d where d.row_no = o.row_no and d.last and d.run = {run} and d.outcome in ('created', 'updated'))`,
+			and exists (select from {results} d where d.row_no = o.row_no and d.last and d.run = {run}
+			and d.outcome in ('created', 'updated'))`,
 		frag{"run": schema.Int(c.run.Piece)}).compose(c.word)
 	if err == nil {
 		err = c.tx.QueryRow(ctx, sql).Scan(&n)

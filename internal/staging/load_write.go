@@ -18,12 +18,14 @@ import (
 // cannot be read or the record knows it better; it is empty when no field may be left
 // out so.
 func (c *draftChunk) without() string {
-	if !slices.ContainsFunc(c.plan.Fields, func(fp mapping.FieldPlan) bool { return fp.Light || fp.Doubtful == mapping.KeepThere }) {
+	if !slices.ContainsFunc(c.plan.Fields,
+		func(fp mapping.FieldPlan) bool { return fp.Light || fp.Doubtful == mapping.KeepThere }) {
 		return ""
 	}
 	return `, (
 		select 'without ' || string_agg(distinct x.col || ' ' || x.value, ', ') from {problems} x
-		where x.row_no = v.row_no and x.light and x.code not in (` + literals(problem.Told) + `) and v.verdict in ('create', 'update'))`
+		where x.row_no = v.row_no and x.light and x.code not in (` + literals(problem.Told) +
+		`) and v.verdict in ('create', 'update'))`
 }
 
 // write writes the records of one draft, as it was decided.
@@ -80,10 +82,12 @@ func (c *draftChunk) decided(outcome verdict.Outcome) string {
 	for _, fp := range c.plan.Fields {
 		if fp.Becomes() >= 0 { // what another draft has become by now
 			a := linkAlias(fp.Field.Name)
-			sql += ` left join {results} ` + a + ` on ` + a + `.row_no = -` + schema.Column(fp.Field, "v") + ` and ` + a + `.draft = ` + schema.Int(fp.Becomes()+1) + ` and ` + a + `.last`
+			sql += ` left join {results} ` + a + ` on ` + a + `.row_no = -` + schema.Column(fp.Field, "v") + ` and ` +
+				a + `.draft = ` + schema.Int(fp.Becomes()+1) + ` and ` + a + `.last`
 		}
 	}
-	return sql + ` where o.last and o.draft = {n} and o.outcome = ` + literal(outcome) + ` and {within o} and {within d} and {within v}`
+	return sql + ` where o.last and o.draft = {n} and o.outcome = ` + literal(outcome) + ` and {within o} and {within d}
+		and {within v}`
 }
 
 // sources gives for every column that the draft fills its name and the SQL of
@@ -119,10 +123,12 @@ func (c *draftChunk) changes() string {
 		}
 		t, _ := c.check.catalog.Type(fp.Field.To)
 		name := literal(fp.Field.Name)
-		out = `case when ` + schema.Column(fp.Field, "v") + ` < 0 and v.changes ? ` + name + ` and ` + linkAlias(fp.Field.Name) + `.record_id is null
+		out = `case when ` + schema.Column(fp.Field, "v") + ` < 0 and v.changes ? ` + name + ` and ` +
+			linkAlias(fp.Field.Name) + `.record_id is null
 			then ` + out + ` - ` + name + `
 			when ` + schema.Column(fp.Field, "v") + ` < 0 and v.changes ? ` + name + `
-			then ` + out + ` || jsonb_build_object(` + name + `, jsonb_build_array(v.changes->` + name + `->0, ` + schema.RecordID(t, linkAlias(fp.Field.Name)+`.record_id`) + `))
+			then ` + out + ` || jsonb_build_object(` + name + `, jsonb_build_array(v.changes->` + name + `->0, ` +
+			schema.RecordID(t, linkAlias(fp.Field.Name)+`.record_id`) + `))
 			else ` + out + ` end`
 	}
 	return out
@@ -167,7 +173,8 @@ func (c *draftChunk) create() stmt {
 		select o.record_id, @person, @person, @import, {title}{values}
 		from {decided}
 		order by o.record_id`,
-		frag{"title_column": schema.Title, "title": title, "columns": behind(columns), "values": behind(values), "decided": c.decided(verdict.Created)},
+		frag{"title_column": schema.Title, "title": title, "columns": behind(columns), "values": behind(values),
+			"decided": c.decided(verdict.Created)},
 		arg{"person": c.run.Person, "import": c.i.ID})
 }
 
@@ -226,7 +233,8 @@ func (c *draftChunk) update() stmt {
 		)
 		insert into {history} (record_id, version, person, import, run, kind, changes)
 		select id, version, @person, @import, @run, 'update', changes from changed`,
-		frag{"changes": c.changes(), "picked": behind(picked), "decided": c.decided(verdict.Updated), "title_column": schema.Title, "title": title, "set": list(set)},
+		frag{"changes": c.changes(), "picked": behind(picked), "decided": c.decided(verdict.Updated),
+			"title_column": schema.Title, "title": title, "set": list(set)},
 		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
 }
 
@@ -244,5 +252,6 @@ func deleteRecords(t catalog.RecordType, from string, i store.Import, run store.
 			returning r.id, r.version, `+schema.Row(t, "r")+` as was
 		)
 		insert into {history} (record_id, version, person, import, run, kind, changes, was)
-		select id, version + 1, @person, @import, @run, 'delete', '{}', was from gone`, arg{"person": run.Person, "import": i.ID, "run": run.Piece})
+		select id, version + 1, @person, @import, @run, 'delete', '{}', was from gone`,
+		arg{"person": run.Person, "import": i.ID, "run": run.Piece})
 }

@@ -14,9 +14,12 @@ import (
 // for a person to settle.
 
 var (
-	stepMoved     = step{does: "looks up what records were when the sheet was made", reads: "draft matches history", writes: "moved"}
-	stepEmptied   = step{does: "tells which cells of a sheet of records were emptied", reads: "draft aside matches settled links became records moved cells", writes: "problems"}
-	stepHoldMoved = step{does: "holds what was changed on both sides", reads: "draft aside matches settled links became records moved cells", writes: "problems"}
+	stepMoved = step{does: "looks up what records were when the sheet was made", reads: "draft matches history",
+		writes: "moved"}
+	stepEmptied = step{does: "tells which cells of a sheet of records were emptied",
+		reads: "draft aside matches settled links became records moved cells", writes: "problems"}
+	stepHoldMoved = step{does: "holds what was changed on both sides",
+		reads: "draft aside matches settled links became records moved cells", writes: "problems"}
 )
 
 // moved notes the values that records had when their rows were written, where they
@@ -40,7 +43,8 @@ func (k *draftCheck) moved(ctx context.Context) error {
 // unmoved is the SQL of whether a row, given by its alias, has a value as it was when
 // the sheet was made, though the record was changed since.
 func (k *draftCheck) unmoved(fp mapping.FieldPlan, row, now string) string {
-	return `exists (select from {moved} x where x.row_no = ` + row + `.row_no and x.field = ` + schema.Literal(fp.Field.Name) + ` and x.was is not distinct from ` + k.shown(fp.Field, now) + `)`
+	return `exists (select from {moved} x where x.row_no = ` + row + `.row_no and x.field = ` +
+		schema.Literal(fp.Field.Name) + ` and x.was is not distinct from ` + k.shown(fp.Field, now) + `)`
 }
 
 // holdMoved holds rows of which sheet and record have changed a value, each to
@@ -61,8 +65,10 @@ func (k *draftCheck) holdMoved(ctx context.Context) error {
 			from (
 				select q.row_no, coalesce(x.was, 'nothing') || ' when the sheet was made, now ' || coalesce({there}, 'nothing') as detail
 				from {staged} join {moved} x on x.row_no = q.row_no and x.field = {field}
-				where {says} and x.was is distinct from {now} and {there} is distinct from {now} and {there} is distinct from x.was and {stays q} and not {kept}
-			) d`, frag{"says": says, "staged": k.staged(), "now": now, "there": there, "field": schema.Literal(fp.Field.Name), "kept": k.keptByAnswer(fp.Field)}))
+				where {says} and x.was is distinct from {now} and {there} is distinct from {now} and {there} is distinct
+				from x.was and {stays q} and not {kept}
+			) d`, frag{"says": says, "staged": k.staged(), "now": now, "there": there, "field": schema.Literal(fp.Field.Name),
+			"kept": k.keptByAnswer(fp.Field)}))
 	}
 	return k.do(ctx, stepHoldMoved, list...)
 }
@@ -90,7 +96,8 @@ func (k *draftCheck) tellEmptied(ctx context.Context) error {
 					and {stays q} and not coalesce({name} = any(q.cleared), false)
 			) d
 			where d.detail is not null and btrim({cell}) = ''`,
-			frag{"there": there, "staged": k.staged(), "name": schema.Literal(fp.Field.Name), "now": now(fp.Field), "cell": k.cell(*fp)},
+			frag{"there": there, "staged": k.staged(), "name": schema.Literal(fp.Field.Name), "now": now(fp.Field),
+				"cell": k.cell(*fp)},
 			arg{"code": string(problem.Emptied), "field": k.plan.Named(fp.Field.Name), "col": fp.Column()}))
 	}
 	return k.do(ctx, stepEmptied, list...)

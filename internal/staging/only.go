@@ -36,7 +36,8 @@ type Chosen struct {
 // Choose finds the rows of a choice, in a checked import, with the rows that they
 // need: a row that makes the record which another points to, or for which another
 // stands.
-func (r *Room) Choose(ctx context.Context, i store.Import, plan *mapping.Plan, c catalog.Catalog, choice Choice) (Chosen, error) {
+func (r *Room) Choose(ctx context.Context, i store.Import, plan *mapping.Plan, c catalog.Catalog,
+	choice Choice) (Chosen, error) {
 	out := Chosen{Verdicts: map[string]int64{}}
 	k, ok := r.holding(i, plan, c)
 	if !ok {
@@ -60,7 +61,8 @@ func (r *Room) Choose(ctx context.Context, i store.Import, plan *mapping.Plan, c
 			kinds = append(kinds, a+`.verdict`)
 		}
 		all := strings.Join(append(kinds, `v.verdict`), ", ")
-		chosen = strings.Replace(chosen, `select v.row_no from {verdicts} v`, `select distinct on (`+all+`) v.row_no, `+all+` from {verdicts} v`+joins, 1)
+		chosen = strings.Replace(chosen, `select v.row_no from {verdicts} v`, `select distinct on (`+all+`) v.row_no, `+all+
+			` from {verdicts} v`+joins, 1)
 		chosen = `select row_no from (` + chosen + ` and v.row_verdict in (` + writes + `) order by ` + all + `, v.row_no) x`
 	case choice.First > 0:
 		args["first"] = choice.First
@@ -95,14 +97,16 @@ func (r *Room) Choose(ctx context.Context, i store.Import, plan *mapping.Plan, c
 				select n.need from closed c join needs n on n.row_no = c.row_no
 			),
 			there as (select c.row_no from closed c join {verdicts} v on v.row_no = c.row_no)
-			select range_agg(int8range(row_no, row_no + 1))::text as only, (select count(*) from chosen) as rows, count(*) as all_rows from there`,
+			select range_agg(int8range(row_no, row_no + 1))::text as only, (select count(*)
+			from chosen) as rows, count(*) as all_rows from there`,
 			frag{"chosen": chosen, "needs": strings.Join(needs, " union all ")}, args))
 		if err != nil || list[0].Only == nil {
 			return err
 		}
 		out.Only, out.Rows, out.Needed = *list[0].Only, list[0].Rows, list[0].All-list[0].Rows
 		words, err := collect[counted](ctx, tx, first.word, q(`
-			select v.row_verdict as word, count(*) as count from {verdicts} v where v.row_no <@ @only::text::int8multirange group by 1`, arg{"only": out.Only}))
+			select v.row_verdict as word, count(*) as count from {verdicts} v where v.row_no <@ @only::text::int8multirange
+			group by 1`, arg{"only": out.Only}))
 		for _, w := range words {
 			out.Verdicts[w.Word] = w.Count
 		}

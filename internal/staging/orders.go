@@ -104,7 +104,8 @@ func (r *Room) readyOrder(ctx context.Context, i store.Import, o RowOrder) error
 func (r *Room) fillOrder(ctx context.Context, tx pgx.Tx, i store.Import, by sheet.Column, cells, name string) error {
 	inside := func(ctx context.Context, f func(conn *pgx.Conn) error) error {
 		return pgx.BeginFunc(ctx, r.pool, func(tx pgx.Tx) error {
-			if _, err := tx.Exec(ctx, `create unlogged table `+name+` (row_no bigint not null, blank boolean not null, key bytea not null)`); err != nil {
+			if _, err := tx.Exec(ctx, `create unlogged table `+name+
+				` (row_no bigint not null, blank boolean not null, key bytea not null)`); err != nil {
 				return err
 			}
 			if err := f(tx.Conn()); err != nil {
@@ -126,14 +127,15 @@ func (r *Room) fillOrder(ctx context.Context, tx pgx.Tx, i store.Import, by shee
 	order := orderer(i, by)
 	out := pgcopy.Into(ctx, inside, name, []string{"row_no", "blank", "key"})
 	here := func(_ context.Context, f func(conn *pgx.Conn) error) error { return f(tx.Conn()) }
-	err := pgcopy.Out(ctx, here, `select c.row_no, c.cells[`+schema.Int(by.Position+1)+`] from `+cells+` c`, func(fields [][]byte) error {
-		key := order.Key(string(fields[1]))
-		out.Row(3)
-		out.Int64(pgcopy.Int64Of(fields[0]))
-		out.Bool(len(key) == 0)
-		out.Text(string(key))
-		return out.Flush()
-	})
+	err := pgcopy.Out(ctx, here, `select c.row_no, c.cells[`+schema.Int(by.Position+1)+`] from `+cells+` c`,
+		func(fields [][]byte) error {
+			key := order.Key(string(fields[1]))
+			out.Row(3)
+			out.Int64(pgcopy.Int64Of(fields[0]))
+			out.Bool(len(key) == 0)
+			out.Text(string(key))
+			return out.Flush()
+		})
 	return out.End(err)
 }
 
@@ -155,7 +157,8 @@ func (r *Room) changeOrders(ctx context.Context, tx pgx.Tx, i store.Import) erro
 	begins := fmt.Sprintf("i%d_r%d_%s", i.ID, *i.CellsRun, orderPart)
 	orders, err := collect[kept](ctx, tx, word, q(`
 		select o.position, count(*) as moved
-		from (select substring(tablename from length(@begins::text) + 1)::int as position from pg_tables where schemaname = 'staging' and starts_with(tablename, @begins)) o
+		from (select substring(tablename from length(@begins::text) + 1)::int as position from pg_tables
+		where schemaname = 'staging' and starts_with(tablename, @begins)) o
 		join edited e on e.place = o.position
 		group by 1`, arg{"begins": begins}))
 	if err != nil {
@@ -175,7 +178,8 @@ func (r *Room) changeOrders(ctx context.Context, tx pgx.Tx, i store.Import) erro
 			Row  int64  `db:"row_no"`
 			Text string `db:"text"`
 		}
-		list, err := collect[cell](ctx, tx, word, q(`select e.row_no, e.value as text from edited e where e.place = @place`, arg{"place": by.Position}))
+		list, err := collect[cell](ctx, tx, word, q(`select e.row_no, e.value as text from edited e
+			where e.place = @place`, arg{"place": by.Position}))
 		if err != nil {
 			return fmt.Errorf("put changed rows in order: %w", err)
 		}
@@ -185,7 +189,8 @@ func (r *Room) changeOrders(ctx context.Context, tx pgx.Tx, i store.Import) erro
 		for _, c := range list {
 			rows, keys = append(rows, c.Row), append(keys, append([]byte{}, order.Key(c.Text)...))
 		}
-		if _, err := tx.Exec(ctx, `update `+name+` s set key = x.key, blank = x.key = '' from unnest($1::bigint[], $2::bytea[]) x (row_no, key) where x.row_no = s.row_no`, rows, keys); err != nil {
+		if _, err := tx.Exec(ctx, `update `+name+
+			` s set key = x.key, blank = x.key = '' from unnest($1::bigint[], $2::bytea[]) x (row_no, key) where x.row_no = s.row_no`, rows, keys); err != nil {
 			return fmt.Errorf("put changed rows in order: %w", err)
 		}
 	}

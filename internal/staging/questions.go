@@ -106,7 +106,8 @@ func (r *Room) questions(i store.Import) (word vocabulary, ok bool) {
 				left join answers a on a.import = ` + schema.Int(i.ID) + ` and a.row_no = q.row_no and a.draft = q.draft
 					and (a.choice <> 'new' or a.denied is null or not exists (
 						select from {offered} x
-						where x.row_no = q.row_no and x.draft = q.draft and x.other_row is not null and x.other_row <> all(a.denied)))`, false, true
+						where x.row_no = q.row_no and x.draft = q.draft and x.other_row is not null
+						and x.other_row <> all(a.denied)))`, false, true
 		}
 		return "", false, false
 	}, true
@@ -114,8 +115,12 @@ func (r *Room) questions(i store.Import) (word vocabulary, ok bool) {
 
 // Questions gives a page of the questions behind a row number; a page holds all
 // questions of its rows.
-func (r *Room) Questions(ctx context.Context, i store.Import, f QuestionFilter, after int64, limit int) ([]AskedRow, error) {
-	return looking(ctx, r, i, func(i store.Import) ([]AskedRow, error) { return r.pageOfQuestions(ctx, i, f, after, limit) })
+func (r *Room) Questions(ctx context.Context, i store.Import, f QuestionFilter, after int64,
+	limit int) ([]AskedRow, error) {
+	return looking(ctx, r, i, func(i store.Import) ([]AskedRow,
+		error) {
+		return r.pageOfQuestions(ctx, i, f, after, limit)
+	})
 }
 
 // AskedOf gives for each of some rows the drafts that a person is asked about; of several
@@ -141,7 +146,8 @@ func (r *Room) AskedOf(ctx context.Context, i store.Import, rows []int64) (map[i
 	return out, nil
 }
 
-func (r *Room) pageOfQuestions(ctx context.Context, i store.Import, f QuestionFilter, after int64, limit int) ([]AskedRow, error) {
+func (r *Room) pageOfQuestions(ctx context.Context, i store.Import, f QuestionFilter, after int64,
+	limit int) ([]AskedRow, error) {
 	word, ok := r.questions(i)
 	if !ok {
 		return nil, nil // not checked yet
@@ -195,7 +201,10 @@ type DraftOf struct {
 
 // CandidatesOf gives what the drafts of rows may be the same as, best first.
 func (r *Room) CandidatesOf(ctx context.Context, i store.Import, rows []int64) (map[DraftOf][]Candidate, error) {
-	return looking(ctx, r, i, func(i store.Import) (map[DraftOf][]Candidate, error) { return r.candidatesOf(ctx, i, rows) })
+	return looking(ctx, r, i, func(i store.Import) (map[DraftOf][]Candidate,
+		error) {
+		return r.candidatesOf(ctx, i, rows)
+	})
 }
 
 func (r *Room) candidatesOf(ctx context.Context, i store.Import, rows []int64) (map[DraftOf][]Candidate, error) {
@@ -207,7 +216,8 @@ func (r *Room) candidatesOf(ctx context.Context, i store.Import, rows []int64) (
 		DraftOf
 		Candidate
 	}
-	list, err := collect[offered](ctx, r.pool, word, q(`select row_no, draft, `+candidateColumns+` from {offered} where row_no = any(@rows) order by row_no, draft, place`, arg{"rows": rows}))
+	list, err := collect[offered](ctx, r.pool, word, q(`select row_no, draft, `+candidateColumns+` from {offered}
+		where row_no = any(@rows) order by row_no, draft, place`, arg{"rows": rows}))
 	if err != nil {
 		return nil, fmt.Errorf("list candidates: %w", err)
 	}
@@ -232,7 +242,8 @@ func (r *Room) countQuestions(ctx context.Context, i store.Import, f QuestionFil
 		return 0, nil
 	}
 	args := arg{}
-	list, err := collect[counted](ctx, r.pool, word, q(`select '' as word, count(*) as count from {waiting} where {which}`, frag{"which": f.cond(args)}, args))
+	list, err := collect[counted](ctx, r.pool, word, q(`select '' as word, count(*) as count from {waiting}
+		where {which}`, frag{"which": f.cond(args)}, args))
 	if err != nil {
 		return 0, fmt.Errorf("count questions: %w", err)
 	}
@@ -242,7 +253,8 @@ func (r *Room) countQuestions(ctx context.Context, i store.Import, f QuestionFil
 // KeepAnswers keeps answers, each in the place of an earlier one for its draft,
 // for the change of an act. It gives how many were kept; rows that the import
 // does not have are refused.
-func (r *Room) KeepAnswers(ctx context.Context, tx pgx.Tx, i store.Import, answers []store.Answer, by int64) (int64, error) {
+func (r *Room) KeepAnswers(ctx context.Context, tx pgx.Tx, i store.Import, answers []store.Answer,
+	by int64) (int64, error) {
 	cells, ok := cellsOf(i)
 	if !ok {
 		return 0, errNotStaged
@@ -255,17 +267,21 @@ func (r *Room) KeepAnswers(ctx context.Context, tx pgx.Tx, i store.Import, answe
 		records[at], others[at] = a.Record, a.OtherRow
 	}
 	var unknown *int64
-	err := tx.QueryRow(ctx, `select min(x) from unnest($1::bigint[]) x where not exists (select from `+cells+` c where c.row_no = x)`, rows).Scan(&unknown)
+	err := tx.QueryRow(ctx, `select min(x) from unnest($1::bigint[]) x where not exists (select from `+cells+
+		` c where c.row_no = x)`, rows).Scan(&unknown)
 	if err != nil {
 		return 0, fmt.Errorf("look for the rows: %w", err)
 	}
 	if unknown != nil {
-		return 0, fault.New(fault.NotFound, "unknown_row", "the source has no row of this number, or nothing stands in it").With(fmt.Sprint(*unknown))
+		return 0, fault.New(fault.NotFound, "unknown_row",
+			"the source has no row of this number, or nothing stands in it").With(fmt.Sprint(*unknown))
 	}
 	return keep(ctx, tx, i, `
 		select r as row_no, d as draft, c as choice, rec as record_id, o as other_row, coalesce(string_to_array(nullif(k, ''), ','), '{}') as keep
-		from unnest(@rows::bigint[], @drafts::text[], @choices::text[], @records::bigint[], @others::bigint[], @keeps::text[]) x (r, d, c, rec, o, k)`,
-		by, pgx.NamedArgs{"rows": rows, "drafts": drafts, "choices": choices, "records": records, "others": others, "keeps": keeps})
+		from unnest(@rows::bigint[], @drafts::text[], @choices::text[], @records::bigint[], @others::bigint[],
+		@keeps::text[]) x (r, d, c, rec, o, k)`,
+		by, pgx.NamedArgs{"rows": rows, "drafts": drafts, "choices": choices, "records": records, "others": others,
+			"keeps": keeps})
 }
 
 // keep keeps the answers that a query gives, and notes that their rows were
@@ -274,11 +290,13 @@ func (r *Room) KeepAnswers(ctx context.Context, tx pgx.Tx, i store.Import, answe
 // repeat. What later checks find beside is asked again.
 func keep(ctx context.Context, tx pgx.Tx, i store.Import, given string, by int64, args pgx.NamedArgs) (int64, error) {
 	args["import"], args["by"] = i.ID, by
-	offered := `select null::bigint as row_no, '' as draft, null::bigint as record_id, null::bigint as other_row where false`
+	offered := `select null::bigint as row_no, '' as draft, null::bigint as record_id, null::bigint as other_row
+		where false`
 	if of, ok := checkOf(i); ok {
 		offered = `select row_no, draft, record_id, other_row from ` + of("offered")
 		for n, d := range i.Routine.V.Drafts {
-			offered += ` union all select row_no, ` + schema.Literal(d.Called()) + `, null, lead from ` + of(draftPart(n, "repeats"))
+			offered += ` union all select row_no, ` + schema.Literal(d.Called()) + `, null, lead from ` +
+				of(draftPart(n, "repeats"))
 		}
 	}
 	tag, err := tx.Exec(ctx, `
@@ -307,11 +325,13 @@ func keep(ctx context.Context, tx pgx.Tx, i store.Import, given string, by int64
 }
 
 // errNotChecked says that there is nothing to answer yet.
-var errNotChecked = fault.New(fault.Conflict, "not_checked", "there are no questions before the check").Mended("Check the import first.")
+var errNotChecked = fault.New(fault.Conflict, "not_checked",
+	"there are no questions before the check").Mended("Check the import first.")
 
 // AnswerQuestions answers all open questions that a filter chooses alike, for the
 // change of an act: take means the best candidate of each.
-func (r *Room) AnswerQuestions(ctx context.Context, tx pgx.Tx, i store.Import, f QuestionFilter, choice verdict.Choice, by int64) (int64, error) {
+func (r *Room) AnswerQuestions(ctx context.Context, tx pgx.Tx, i store.Import, f QuestionFilter,
+	choice verdict.Choice, by int64) (int64, error) {
 	word, ok := r.questions(i)
 	if !ok {
 		return 0, errNotChecked
@@ -341,7 +361,8 @@ func (r *Room) LeaveOut(ctx context.Context, tx pgx.Tx, i store.Import, f RowFil
 	args := arg{"draft": i.Routine.V.Drafts[0].Called()}
 	given, _, err := q(`
 		select c.row_no, @draft::text as draft, 'leave_out' as choice, null::bigint as record_id, null::bigint as other_row, '{}'::text[] as keep
-		from {cells} c {said} where {cond} and not {settled}`, frag{"cond": f.cond(args), "settled": settledRow(resultsTable(i.ID), "c")}).compose(word)
+		from {cells} c {said} where {cond} and not {settled}`,
+		frag{"cond": f.cond(args), "settled": settledRow(resultsTable(i.ID), "c")}).compose(word)
 	if err != nil {
 		return 0, err
 	}

@@ -50,7 +50,8 @@ func (r *Room) RecallAnswers(ctx context.Context, tx pgx.Tx, i store.Import, bef
 	}
 	args := arg{"before": before}
 	given, _, err := q(`
-		select distinct on (x.row_no, x.draft) x.row_no, x.draft, case when b.choice = 'new' then 'take' else b.choice end as choice,
+		select distinct on (x.row_no, x.draft) x.row_no, x.draft, case when b.choice = 'new' then 'take'
+		else b.choice end as choice,
 			case when b.choice <> 'leave_out' then coalesce(b.record_id, b.made) end as record_id, null::bigint as other_row, b.keep
 		from (
 			select q.row_no, q.draft, true as asked from {waiting} where a.row_no is null
@@ -61,9 +62,11 @@ func (r *Room) RecallAnswers(ctx context.Context, tx pgx.Tx, i store.Import, bef
 		join {cells} c on c.row_no = x.row_no
 		join answers b on b.import = any(@before) and b.draft = x.draft and b.said = {digest}
 		where b.choice = 'leave_out' or x.asked and exists (
-			select from {offered} o where o.row_no = x.row_no and o.draft = x.draft and o.record_id = coalesce(b.record_id, b.made))
+			select from {offered} o where o.row_no = x.row_no and o.draft = x.draft
+			and o.record_id = coalesce(b.record_id, b.made))
 		order by x.row_no, x.draft, b.at desc`,
-		frag{"digest": rowDigest("c.cells"), "first": schema.Literal(i.Routine.V.Drafts[0].Called()), "import": schema.Int(i.ID)}, args).compose(word)
+		frag{"digest": rowDigest("c.cells"), "first": schema.Literal(i.Routine.V.Drafts[0].Called()),
+			"import": schema.Int(i.ID)}, args).compose(word)
 	if err != nil {
 		return 0, err
 	}

@@ -19,14 +19,16 @@ var (
 		reads:  "draft aside matches settled twice links became",
 		writes: "repeats twice",
 	}
-	stepFollow  = step{does: "lets what repeats a repeat repeat its lead", writes: "repeats"}
-	stepFirst   = step{does: "lets the first sound row stand for the others", reads: "problems settled matches twice", writes: "repeats twins twice"}
+	stepFollow = step{does: "lets what repeats a repeat repeat its lead", writes: "repeats"}
+	stepFirst  = step{does: "lets the first sound row stand for the others", reads: "problems settled matches twice",
+		writes: "repeats twins twice"}
 	stepTreated = step{
 		does:   "treats rows that are for the same record by the policy",
 		reads:  "draft settled repeats twins twice links became problems cells",
 		writes: "aside matches questions candidates problems draft repeats twins twice",
 	}
-	stepKeys = step{does: "finds keys that another record has", reads: "draft matches aside settled records cells", writes: "problems"}
+	stepKeys = step{does: "finds keys that another record has", reads: "draft matches aside settled records cells",
+		writes: "problems"}
 )
 
 // findRepeats finds rows that are for the same record and treats them by the
@@ -102,7 +104,8 @@ func (k *draftCheck) sameKey(fields []string, all bool) []stmt {
 		only = `{unfound d} and ` + k.undenied("d", "x.first")
 	}
 	with := []any{
-		frag{"names": list(names), "columns": list(columns), "filled": strings.Join(filled, " and "), "only": only, "linked": k.linked()},
+		frag{"names": list(names), "columns": list(columns), "filled": strings.Join(filled, " and "), "only": only,
+			"linked": k.linked()},
 		arg{"field": fields[0]},
 	}
 	// What stands twice is found by its key alone first: mostly there is nothing.
@@ -113,7 +116,8 @@ func (k *draftCheck) sameKey(fields []string, all bool) []stmt {
 		q(`analyze {twice}`),
 		q(`insert into {repeats} (row_no, lead, field)
 			with same as (
-				select d.* from {twice} t join (select d.row_no, {columns} from {linked} where {filled} and {stays d}) d using ({names})
+				select d.* from {twice} t join (select d.row_no, {columns} from {linked} where {filled} and {stays d}) d
+				using ({names})
 			)
 			select d.row_no, x.first, @field
 			from same d
@@ -134,7 +138,8 @@ const longestChain = 50
 // followLeads lets a row that repeats a repeat repeat its lead.
 func (k *draftCheck) followLeads(ctx context.Context) error {
 	for range longestChain {
-		touched, err := k.touch(ctx, stepFollow, q(`update {repeats} a set lead = b.lead from {repeats} b where a.lead = b.row_no and a.row_no <> b.lead`))
+		touched, err := k.touch(ctx, stepFollow, q(`update {repeats} a set lead = b.lead from {repeats} b
+			where a.lead = b.row_no and a.row_no <> b.lead`))
 		if err != nil {
 			return err
 		}
@@ -151,7 +156,8 @@ func (k *draftCheck) treatRepeats(table string) []stmt {
 	from := frag{"same": "{" + table + "}", "wrong": k.wrong("p")}
 	leave := func(why verdict.Reason, which string) []stmt {
 		return []stmt{
-			q(`insert into {aside} (row_no, why, other_row) select row_no, @why, lead from {same} d where {which}`, from, frag{"which": which}, arg{"why": string(why)}),
+			q(`insert into {aside} (row_no, why, other_row) select row_no, @why, lead from {same} d where {which}`, from,
+				frag{"which": which}, arg{"why": string(why)}),
 			q(`delete from {questions} where row_no in (select row_no from {same} d where {which})`, from, frag{"which": which}),
 		}
 	}
@@ -184,8 +190,10 @@ func (k *draftCheck) treatRepeats(table string) []stmt {
 			q(`create unlogged table {twice} as
 				select lead as first, max(row_no) as last from {same} d where not d.merge
 				group by lead having max(row_no) > lead`, from),
-			q(`update {same} d set lead = t.last from {twice} t where d.lead = t.first and not d.merge and d.row_no <> t.last`, from),
-			q(`update {same} d set row_no = t.first, lead = t.last from {twice} t where d.row_no = t.last and not d.merge`, from),
+			q(`update {same} d set lead = t.last from {twice} t where d.lead = t.first and not d.merge
+				and d.row_no <> t.last`, from),
+			q(`update {same} d set row_no = t.first, lead = t.last from {twice} t where d.row_no = t.last
+				and not d.merge`, from),
 			q(`drop table {twice}`), pass(others))
 		return append(statements, leave(verdict.Repeated, others)...)
 	case mapping.MergeRows: // of two numbers that one record cannot have, one would be lost
@@ -195,18 +203,21 @@ func (k *draftCheck) treatRepeats(table string) []stmt {
 		return append(statements,
 			q(`insert into {questions} (row_no, kind, rule, candidates, percent)
 				select row_no, @kind, 0, 1, 100 from {same} d
-				where not d.merge and {unasked d} and {undenied}`, from, frag{"undenied": k.undenied("d", "d.lead")}, arg{"kind": string(verdict.AskRepeat)}),
+				where not d.merge and {unasked d} and {undenied}`, from, frag{"undenied": k.undenied("d", "d.lead")},
+				arg{"kind": string(verdict.AskRepeat)}),
 			q(`insert into {candidates} (row_no, place, other_row, percent)
 				select d.row_no, 1, d.lead, 100 from {same} d
 				where not d.merge
 					and exists (select from {questions} x where x.row_no = d.row_no and x.kind = @kind)
-					and not exists (select from {candidates} c where c.row_no = d.row_no)`, from, arg{"kind": string(verdict.AskRepeat)}))
+					and not exists (select from {candidates} c where c.row_no = d.row_no)`, from,
+				arg{"kind": string(verdict.AskRepeat)}))
 	}
 	return append(statements, q(`insert into {problems} (row_no, code, field, col, value, detail)
 		select d.row_no, @code, {named}, {column}, {cell}, '' || d.lead
 		from {same} d join {draft} using (row_no)
 		where not d.merge`, from,
-		frag{"named": k.namedOf(`d.field`), "column": k.columnOf(`d.field`), "cell": k.cellOf(`d.field`)}, arg{"code": string(problem.DuplicateRow)}))
+		frag{"named": k.namedOf(`d.field`), "column": k.columnOf(`d.field`), "cell": k.cellOf(`d.field`)},
+		arg{"code": string(problem.DuplicateRow)}))
 }
 
 // onlyAgreed lets the row that stands for rows of one name say what all of them agree on.
@@ -271,12 +282,14 @@ func (k *draftCheck) ofField(field, otherwise string, of func(fp mapping.FieldPl
 
 // inRule reports whether a rule compares a field exactly.
 func (k *draftCheck) inRule(field string) bool {
-	return slices.ContainsFunc(k.plan.Rules, func(rule catalog.MatchRule) bool { return slices.Contains(rule.Fields, field) })
+	return slices.ContainsFunc(k.plan.Rules,
+		func(rule catalog.MatchRule) bool { return slices.Contains(rule.Fields, field) })
 }
 
 // namedOf is the SQL of a field's name as it stands in problems.
 func (k *draftCheck) namedOf(field string) string {
-	return k.ofField(field, schema.Literal(k.plan.Named("")), func(fp mapping.FieldPlan) string { return schema.Literal(k.plan.Named(fp.Field.Name)) })
+	return k.ofField(field, schema.Literal(k.plan.Named("")),
+		func(fp mapping.FieldPlan) string { return schema.Literal(k.plan.Named(fp.Field.Name)) })
 }
 
 // columnOf is the SQL for the header that a field comes from.
@@ -305,7 +318,8 @@ func (k *draftCheck) merged(from frag, which, order string) stmt {
 		}
 		pick := `(array_agg(d.` + col.name + ` order by ` + order + `) filter (where d.` + col.name + ` is not null))[1]`
 		if col.sqlType == "text[]" { // an array of arrays would not do
-			pick = `string_to_array((array_agg(array_to_string(d.` + col.name + `, E'\x1f') order by ` + order + `) filter (where d.` + col.name + ` is not null))[1], E'\x1f')`
+			pick = `string_to_array((array_agg(array_to_string(d.` + col.name + `, E'\x1f') order by ` + order +
+				`) filter (where d.` + col.name + ` is not null))[1], E'\x1f')`
 		}
 		firsts = append(firsts, fmt.Sprintf(`%s as c%d`, pick, i))
 		set = append(set, fmt.Sprintf(`%s = m.c%d`, col.name, i))
@@ -389,9 +403,11 @@ func (k *draftCheck) onlyAgreeing(from frag, in func(catalog.Field) bool) (agree
 			join {same} t on t.row_no = d.row_no
 			join {twice} w on w.lead = t.lead
 			where not t.merge and {mine} <> {theirs} and not {noted}`,
-			from, linked, frag{"mine": k.compared(*fp), "theirs": fmt.Sprintf(`w.c%d`, i), "noted": k.noted(problem.RowsDisagree, fp.Field.Name)}))
+			from, linked, frag{"mine": k.compared(*fp), "theirs": fmt.Sprintf(`w.c%d`, i),
+				"noted": k.noted(problem.RowsDisagree, fp.Field.Name)}))
 	}
-	agree = `not d.merge and not exists (select from {problems} p where p.row_no = d.row_no and p.code = ` + schema.Literal(string(problem.RowsDisagree)) + `)`
+	agree = `not d.merge and not exists (select from {problems} p where p.row_no = d.row_no and p.code = ` +
+		schema.Literal(string(problem.RowsDisagree)) + `)`
 	return agree, append(statements, q(`drop table {twice}`))
 }
 
@@ -409,7 +425,8 @@ func (k *draftCheck) holdKeys(ctx context.Context) error {
 			continue
 		}
 		with := []any{
-			frag{"key": schema.Key(fp.Field.Name), "other": plainKey(fp.Field, "r") + ` <> ` + plainKey(fp.Field, "d"), "own": own, "by_id": k.notByID()},
+			frag{"key": schema.Key(fp.Field.Name), "other": plainKey(fp.Field, "r") + ` <> ` + plainKey(fp.Field, "d"),
+				"own": own, "by_id": k.notByID()},
 			arg{"rule": k.ruleOf(fp.Field.Name)},
 		}
 		id := schema.RecordID(k.plan.Type, `r.id`)

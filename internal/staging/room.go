@@ -243,7 +243,8 @@ func (r *Room) DropLeftovers(ctx context.Context) (int, error) {
 	rows, err := r.pool.Query(ctx, `
 		select tablename from pg_tables t
 		cross join lateral (
-			select substring(tablename from '^i(\d+)_')::bigint as import, substring(tablename from '^i\d+_r(\d+)_')::bigint as run
+			select substring(tablename from '^i(\d+)_')::bigint as import, substring(tablename
+			from '^i\d+_r(\d+)_')::bigint as run
 		) x
 		where schemaname = 'staging' and tablename ~ '^i\d+_' and (
 			not exists (select from imports i where i.id = x.import)
@@ -266,7 +267,8 @@ func (r *Room) DropLeftovers(ctx context.Context) (int, error) {
 }
 
 // errNotStaged says that the rows are not there to be shown.
-var errNotStaged = fault.New(fault.Conflict, "rows_not_read", "the rows are not read yet, or no longer kept").Mended("Wait until the source has been read.")
+var errNotStaged = fault.New(fault.Conflict, "rows_not_read",
+	"the rows are not read yet, or no longer kept").Mended("Wait until the source has been read.")
 
 // isGone reports whether a table was dropped meanwhile, since a newer one holds.
 func isGone(err error) bool { return store.SQLState(err) == "42P01" }
@@ -291,5 +293,6 @@ func looking[T any](ctx context.Context, r *Room, i store.Import, look func(i st
 // note writes to the log how long a statement took.
 func (r *Room) note(run store.Run, step string, began time.Time, sql string) {
 	line, _, _ := strings.Cut(strings.TrimSpace(sql), "\n")
-	r.log.Debug("staging", "import", run.Import, "run", run.ID, "step", step, "ms", time.Since(began).Milliseconds(), "statement", fault.Cut(line, 110))
+	r.log.Debug("staging", "import", run.Import, "run", run.ID, "step", step, "ms", time.Since(began).Milliseconds(),
+		"statement", fault.Cut(line, 110))
 }

@@ -36,7 +36,8 @@ func (k *draftCheck) becoming() bool { return k.plan.Shared || k.plan.Meant || k
 
 // waiting reports whether links of the draft may lead to other rows.
 func (k *draftCheck) waiting() bool {
-	return slices.ContainsFunc(k.plan.Fields, func(fp mapping.FieldPlan) bool { return fp.Rows >= 0 || k.i.Bundle != nil && nameable(fp) })
+	return slices.ContainsFunc(k.plan.Fields,
+		func(fp mapping.FieldPlan) bool { return fp.Rows >= 0 || k.i.Bundle != nil && nameable(fp) })
 }
 
 // comparedReference is the SQL of the record that a reference of draft d points to,
@@ -48,7 +49,8 @@ func (k *draftCheck) comparedReference(fp mapping.FieldPlan) string {
 		return referenceOf(fp.Field)
 	}
 	text := `d.` + textColumn(fp.Field.Name)
-	return `coalesce(` + referenceOf(fp.Field) + `, -abs(hashtextextended(` + text + `, 0) % 4611686018427387904) - 4611686018427387904)`
+	return `coalesce(` + referenceOf(fp.Field) + `, -abs(hashtextextended(` + text +
+		`, 0) % 4611686018427387904) - 4611686018427387904)`
 }
 
 // everyRow is the SQL of a table of the draft as it stands for all rows, for the
@@ -66,14 +68,17 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 			continue
 		}
 		target, with := k.linkWords(fp)
-		keys, byName := []string{`select null::text as form, null::bigint as record_id where false`}, []string{`select null::text as l, null::bigint as id where false`}
-		people := []string{`select r.id, ` + spoken(`r.`+schema.Title, schema.TitleText(target, "r")) + ` as name from {targets} r`}
+		keys, byName := []string{`select null::text as form, null::bigint as record_id where false`},
+			[]string{`select null::text as l, null::bigint as id where false`}
+		people := []string{`select r.id, ` + spoken(`r.`+schema.Title, schema.TitleText(target, "r")) +
+			` as name from {targets} r`}
 		var theirs []string
 		for n, to := range k.mayName(*fp) {
 			from := fmt.Sprintf("theirs%d", n)
 			columns, loaded := []string{`t.row_no`, `b.record_id`}, ""
 			if to.in != nil { // a row beside stands below the rows of this import, until it is loaded
-				columns[1] = `case when b.record_id < 0 then b.record_id - ` + schema.Int(to.in.base()) + ` else b.record_id end as record_id`
+				columns[1] = `case when b.record_id < 0 then b.record_id - ` + schema.Int(to.in.base()) +
+					` else b.record_id end as record_id`
 				there, err := k.room.there(ctx, resultsTable(to.in.Import.ID))
 				if err != nil {
 					return err
@@ -101,17 +106,20 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 					named += ` and not ` + schema.OtherForm(`w.l`, `t.said`)
 				case namesPeople(target):
 					byName = append(byName, `select w.l, t.record_id
-						from (select l, m, unnest(`+anyOrder(`m`)+`) as turned from want where there is null and m ~ ' ' and m !~ '[0-9]') w join `+from+` t on t.title = w.turned
+						from (select l, m, unnest(`+anyOrder(`m`)+
+						`) as turned from want where there is null and m ~ ' ' and m !~ '[0-9]') w join `+from+` t on t.title = w.turned
 						where w.turned <> w.m and not exists (select from `+from+` o where o.title = w.m)`)
 				}
 				byName = append(byName, named)
 			}
 			theirs = append(theirs, from+` as materialized (
-				select `+list(columns)+` from `+to.draft.everyRow("draft")+` t join `+to.draft.everyRow("became")+` b on b.row_no = t.row_no`+loaded+` where b.record_id is not null
+				select `+list(columns)+` from `+to.draft.everyRow("draft")+` t join `+to.draft.everyRow("became")+
+				` b on b.row_no = t.row_no`+loaded+` where b.record_id is not null
 			),`)
 		}
 		with["short"] = k.byShort(target, fp.Field.Name, strings.Join(people, " union all "))
-		with["keys"], with["by_name"], with["theirs"] = strings.Join(keys, " union all "), strings.Join(byName, " union "), strings.Join(theirs, " ")
+		with["keys"], with["by_name"], with["theirs"] = strings.Join(keys, " union all "), strings.Join(byName, " union "),
+			strings.Join(theirs, " ")
 		with["says"] = `case when id < 0 then ` + k.saysRow("id") + ` else ` + schema.RecordID(target, "id") + ` end`
 		statements := []stmt{q(`
 			with want as materialized (
@@ -142,7 +150,8 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 				select l, id, true from by_initial
 			),
 			told as (
-				select h.l, min(h.id) as id, count(*) as finds, string_agg({says}, ', ' order by id desc) as shown, bool_or(short) as short
+				select h.l, min(h.id) as id, count(*) as finds, string_agg({says}, ', '
+				order by id desc) as shown, bool_or(short) as short
 				from hit h
 				group by h.l
 			)
@@ -150,7 +159,8 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 				record_id = case when t.finds = 1 then t.id end, finds = t.finds,
 				shown = case when t.finds > 1 then left(t.shown, 100) end, how = case when short then @short else @row end
 			from told t
-			where x.field = {field} and x.lookup = t.l and (t.finds > 1 or t.id is distinct from x.record_id)`, with, arg{"row": string(ByRow), "short": string(ByShort)}),
+			where x.field = {field} and x.lookup = t.l and (t.finds > 1 or t.id is distinct from x.record_id)`, with,
+			arg{"row": string(ByRow), "short": string(ByShort)}),
 			q(`analyze {links}`)}
 		if !k.unchecked(*fp) { // else it is known when the import that is loaded later is checked
 			statements = append(statements, k.tellLinks(fp, target, with)...)
@@ -170,19 +180,24 @@ func (k *draftCheck) meetRows(now *draftCheck) (parts []string) {
 			continue
 		}
 		field, l, m := schema.Literal(fp.Field.Name), textColumn(fp.Field.Name), namedColumn(fp.Field.Name)
-		parts = append(parts, fmt.Sprintf(`select d.row_no from {links} x join {draft} d on d.%s = x.lookup where x.field = %s and x.record_id < 0 and -x.record_id = any(@rows)`, l, field))
+		parts = append(parts, fmt.Sprintf(`select d.row_no from {links} x join {draft} d on d.%s = x.lookup
+			where x.field = %s and x.record_id < 0 and -x.record_id = any(@rows)`, l, field))
 		theirs, theirsNow := k.Check.drafts[fp.Rows], now.Check.drafts[fp.Rows].table("draft")
 		for _, f := range theirs.plan.Fields {
 			if key := schema.Key(f.Field.Name); f.Field.Normalised() {
 				parts = append(parts,
-					fmt.Sprintf(`select d.row_no from %s t join {draft} d on d.%s = t.%s where t.row_no = any(@rows)`, theirsNow, l, key),
-					fmt.Sprintf(`select t.row_no from {draft_now} d join %s t on t.%s = d.%s where d.row_no = any(@rows)`, theirs.table("draft"), key, l))
+					fmt.Sprintf(`select d.row_no from %s t join {draft} d on d.%s = t.%s where t.row_no = any(@rows)`,
+						theirsNow, l, key),
+					fmt.Sprintf(`select t.row_no from {draft_now} d join %s t on t.%s = d.%s where d.row_no = any(@rows)`,
+						theirs.table("draft"), key, l))
 			}
 		}
 		if title := theirs.titleOf("t"); title != "" {
 			parts = append(parts,
-				fmt.Sprintf(`select d.row_no from %s t join {draft} d on d.%s = %s where t.row_no = any(@rows) and d.%s <> ''`, theirsNow, m, title, m),
-				fmt.Sprintf(`select t.row_no from {draft_now} d join %s t on %s = d.%s where d.row_no = any(@rows) and d.%s <> ''`, theirs.table("draft"), title, m, m))
+				fmt.Sprintf(`select d.row_no from %s t join {draft} d on d.%s = %s where t.row_no = any(@rows) and d.%s <> ''`,
+					theirsNow, m, title, m),
+				fmt.Sprintf(`select t.row_no from {draft_now} d join %s t on %s = d.%s where d.row_no = any(@rows)
+					and d.%s <> ''`, theirs.table("draft"), title, m, m))
 		}
 	}
 	return parts
@@ -194,7 +209,8 @@ func (k *draftCheck) wait() stmt {
 	if !k.waiting() {
 		return stmt{}
 	}
-	all := []string{`select null::bigint as row_no, ''::text as field, null::bigint as target, 0::smallint as member where false`}
+	all := []string{`select null::bigint as row_no, ''::text as field, null::bigint as target, 0::smallint as member
+		where false`}
 	for _, fp := range k.plan.Fields {
 		if fp.Rows >= 0 {
 			link := schema.Column(fp.Field, "v")
@@ -202,7 +218,8 @@ func (k *draftCheck) wait() stmt {
 				where `+link+` < 0 and not `+isOutside(link)+` and -`+link+` > v.row_no and v.verdict in ('create', 'update')`)
 		}
 	}
-	return q(`create unlogged table {waits} as {all}; create index on {waits} (target); analyze {waits}`, frag{"all": strings.Join(all, " union all ")})
+	return q(`create unlogged table {waits} as {all}; create index on {waits} (target); analyze {waits}`,
+		frag{"all": strings.Join(all, " union all ")})
 }
 
 // fillWaiting writes the links of rows that were loaded before the rows of this chunk
@@ -227,14 +244,16 @@ func (c *draftChunk) fillWaiting(ctx context.Context) error {
 			q(`with todo as materialized (
 					select r.id as record_id, r.{value} as was, r.version = coalesce(v.version + 1, 1) as untouched, o.outcome, t.record_id as id
 					from {waits} w
-					join {results} t on t.row_no = w.target and t.row_no between @low and @high and t.draft = {their_place} and t.last and t.record_id is not null
+					join {results} t on t.row_no = w.target and t.row_no between @low and @high and t.draft = {their_place}
+					and t.last and t.record_id is not null
 					join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated')
 					join {verdicts} v on v.row_no = w.row_no
 					join {records} r on r.id = o.record_id
 					where w.field = {field} and w.member = 0 and w.target between @low and @high and w.row_no < @low
 				),
 				changed as (
-					update {records} r set {value} = t.id, version = case when t.untouched then r.version else r.version + 1 end, changed_at = now(), changed_by = @person
+					update {records} r set {value} = t.id, version = case when t.untouched then r.version
+					else r.version + 1 end, changed_at = now(), changed_by = @person
 					from todo t
 					where r.id = t.record_id and (t.untouched or r.{value} is null)
 					returning r.id, r.version, t.outcome, t.untouched,
@@ -253,13 +272,16 @@ func (c *draftChunk) fillWaiting(ctx context.Context) error {
 				from {waits} w
 				join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated')
 				where w.field = {field} and w.member = 0 and w.target between @low and @high and w.row_no < @low
-					and not exists (select from {results} t where t.row_no = w.target and t.row_no between @low and @high and t.draft = {their_place} and t.last and t.record_id is not null)`,
-				with, arg{"low": c.low, "high": c.high, "code": string(problem.LinkHeld), "named": c.plan.Named(fp.Field.Name), "col": fp.Column()}),
+					and not exists (select from {results} t where t.row_no = w.target
+					and t.row_no between @low and @high and t.draft = {their_place} and t.last and t.record_id is not null)`,
+				with, arg{"low": c.low, "high": c.high, "code": string(problem.LinkHeld), "named": c.plan.Named(fp.Field.Name),
+					"col": fp.Column()}),
 			q(`update {results} o set detail = coalesce(o.detail || '; ', '') || 'without the link to row ' || p.target
 				from (
 					select w.row_no, min(w.target) as target from {waits} w
 					where w.field = {field} and w.member = 0 and w.target between @low and @high and w.row_no < @low
-						and not exists (select from {results} t where t.row_no = w.target and t.row_no between @low and @high and t.draft = {their_place} and t.last and t.record_id is not null)
+						and not exists (select from {results} t where t.row_no = w.target
+						and t.row_no between @low and @high and t.draft = {their_place} and t.last and t.record_id is not null)
 					group by w.row_no
 				) p
 				where o.row_no = p.row_no and o.draft = {n} and o.last and o.outcome in (@created, @updated)`,

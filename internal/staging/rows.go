@@ -47,7 +47,8 @@ func (g GridRow) Unchecked() GridRow {
 	drafts := g.Drafts
 	g.Drafts = nil
 	for _, d := range drafts {
-		g.Drafts = append(g.Drafts, RowDraft{Row: d.Row, Place: d.Place, Name: d.Name, Type: d.Type, Outcome: d.Outcome, Record: d.Record})
+		g.Drafts = append(g.Drafts, RowDraft{Row: d.Row, Place: d.Place, Name: d.Name, Type: d.Type, Outcome: d.Outcome,
+			Record: d.Record})
 	}
 	return g
 }
@@ -127,13 +128,15 @@ func (f RowFilter) cond(args arg) string {
 		conds, args["reason"] = append(conds, `v.row_why = @reason`), f.Reason
 	}
 	if f.Kind != "" {
-		conds, args["kind"] = append(conds, `v.row_verdict = 'ask' and c.row_no in (select x.row_no from {asked} x where x.kind = @kind)`), f.Kind
+		conds, args["kind"] = append(conds, `v.row_verdict = 'ask' and c.row_no in (select x.row_no from {asked} x
+			where x.kind = @kind)`), f.Kind
 	}
 	if f.Problem != "" || f.Field != "" || f.Value != "" {
 		args["problem"], args["field"], args["value"] = f.Problem, f.Field, f.Value
 		conds = append(conds, `c.row_no in (
 			select p.row_no from {problems} p
-			where (@problem::text = '' or p.code = @problem) and (@field::text = '' or p.field = @field) and (@value::text = '' or p.value = @value))`)
+			where (@problem::text = '' or p.code = @problem) and (@field::text = '' or p.field = @field)
+			and (@value::text = '' or p.value = @value))`)
 	}
 	if f.Text != "" {
 		where := `{has_text}`
@@ -163,7 +166,8 @@ func (f RowFilter) chosen(args arg) string {
 
 // Rows gives a page of rows behind row number after, or from a position (its
 // place among the rows chosen, counted from 0) when that is not negative.
-func (r *Room) Rows(ctx context.Context, i store.Import, f RowFilter, after, position int64, limit int) ([]GridRow, error) {
+func (r *Room) Rows(ctx context.Context, i store.Import, f RowFilter, after, position int64,
+	limit int) ([]GridRow, error) {
 	return looking(ctx, r, i, func(i store.Import) ([]GridRow, error) {
 		word, ok := r.rows(i)
 		if !ok {
@@ -177,12 +181,14 @@ func (r *Room) Rows(ctx context.Context, i store.Import, f RowFilter, after, pos
 			}
 		}
 		args := arg{"after": after, "offset": offset, "limit": limit}
-		return r.page(ctx, i, word, `select x.row_no from `+f.chosen(args)+` and x.row_no > @after order by x.row_no offset @offset limit @limit`, args)
+		return r.page(ctx, i, word, `select x.row_no from `+f.chosen(args)+` and x.row_no > @after
+			order by x.row_no offset @offset limit @limit`, args)
 	})
 }
 
 // RowsInOrder gives a page of rows from a position in an order by a column.
-func (r *Room) RowsInOrder(ctx context.Context, i store.Import, f RowFilter, o RowOrder, position int64, limit int) ([]GridRow, error) {
+func (r *Room) RowsInOrder(ctx context.Context, i store.Import, f RowFilter, o RowOrder, position int64,
+	limit int) ([]GridRow, error) {
 	return looking(ctx, r, i, func(i store.Import) ([]GridRow, error) {
 		word, ok := r.rows(i)
 		if !ok {
@@ -247,10 +253,13 @@ func (r *Room) addDrafts(ctx context.Context, i store.Import, rows []GridRow) er
 	}
 	// Of rows that are settled the check says nothing, only what became of them.
 	all = append(all, `
-		select row_no, draft, null::text as verdict, null::bigint as record_id, null::float8 as score, null::text as why, null::bigint as other_row, null::jsonb as changes
+		select row_no, draft, null::text as verdict, null::bigint as record_id, null::float8 as score, null::text as why,
+		null::bigint as other_row, null::jsonb as changes
 		from {results} where last and row_no = any(@rows)`)
-	list, err := collect[RowDraft](ctx, r.pool, func(w string) (string, bool, bool) { return resultsTable(i.ID), true, w == "results" }, q(`
-		select distinct on (x.row_no, x.draft) x.row_no, x.draft, x.verdict, coalesce(o.record_id, x.record_id) as record_id, x.score, x.why, x.other_row, x.changes, o.outcome
+	list, err := collect[RowDraft](ctx, r.pool,
+		func(w string) (string, bool, bool) { return resultsTable(i.ID), true, w == "results" }, q(`
+		select distinct on (x.row_no, x.draft) x.row_no, x.draft, x.verdict,
+		coalesce(o.record_id, x.record_id) as record_id, x.score, x.why, x.other_row, x.changes, o.outcome
 		from ({all}) x
 		left join {results} o on o.row_no = x.row_no and o.draft = x.draft and o.last
 		order by x.row_no, x.draft, x.verdict is null`, frag{"all": strings.Join(all, " union all ")}, arg{"rows": numbers}))
@@ -272,10 +281,12 @@ func (r *Room) addDrafts(ctx context.Context, i store.Import, rows []GridRow) er
 // startOf finds where to begin for a position: from the nearest kept row
 // number when all rows or those of one verdict or outcome are shown, else by
 // counting.
-func (r *Room) startOf(ctx context.Context, i store.Import, word vocabulary, f RowFilter, position int64) (after, offset int64, err error) {
+func (r *Room) startOf(ctx context.Context, i store.Import, word vocabulary, f RowFilter, position int64) (after,
+	offset int64, err error) {
 	switch f {
 	case RowFilter{}:
-		err = r.pool.QueryRow(ctx, `select coalesce(anchors[$2], 1) - 1 from imports where id = $1`, i.ID, position/anchorStep+1).Scan(&after)
+		err = r.pool.QueryRow(ctx, `select coalesce(anchors[$2], 1) - 1 from imports where id = $1`, i.ID,
+			position/anchorStep+1).Scan(&after)
 	case RowFilter{Verdict: f.Verdict}, RowFilter{Outcome: f.Outcome}:
 		shifts, there := `0`, false
 		if of, checked := checkOf(i); checked && f.Verdict != "" {
@@ -290,7 +301,8 @@ func (r *Room) startOf(ctx context.Context, i store.Import, word vocabulary, f R
 		if sql, _, err = q(`
 			select row_no - 1, at from (
 				select a.row_no, a.n, a.n * {step} + {shifts} as at from {anchors} a where a.word = $1
-			) x where at <= $2 order by n desc limit 1`, frag{"step": schema.Int(anchorStep), "shifts": shifts}).compose(word); err != nil {
+			) x where at <= $2 order by n desc limit 1`,
+			frag{"step": schema.Int(anchorStep), "shifts": shifts}).compose(word); err != nil {
 			return 0, 0, err
 		}
 		var at int64
@@ -326,13 +338,16 @@ func (r *Room) addProblems(ctx context.Context, i store.Import, word vocabulary,
 		return nil
 	}
 	numbers, at := numbersOf(rows)
-	list, err := collect[problemRow](ctx, r.pool, word, q(`select row_no, code, field, col, value, detail, light from {problems} p where row_no = any(@rows) order by row_no, field, code`, arg{"rows": numbers}))
+	list, err := collect[problemRow](ctx, r.pool, word, q(`select row_no, code, field, col, value, detail, light
+		from {problems} p where row_no = any(@rows) order by row_no, field, code`, arg{"rows": numbers}))
 	if err != nil {
 		return fmt.Errorf("read problems: %w", err)
 	}
 	for _, p := range list {
 		row := &rows[at[p.Row]]
-		row.Problems = append(row.Problems, i.Veil.Problem(problem.Problem{Code: p.Code, Field: p.Field, Column: p.Column, Value: p.Value, Detail: p.Detail, Light: p.Light}))
+		row.Problems = append(row.Problems,
+			i.Veil.Problem(problem.Problem{Code: p.Code, Field: p.Field, Column: p.Column, Value: p.Value, Detail: p.Detail,
+				Light: p.Light}))
 	}
 	return nil
 }
@@ -348,7 +363,8 @@ func (r *Room) countRows(ctx context.Context, i store.Import, f RowFilter) (int6
 		return 0, nil
 	}
 	args := arg{}
-	list, err := collect[counted](ctx, r.pool, word, q(`select '' as word, count(*) as count from {chosen}`, frag{"chosen": f.chosen(args)}, args))
+	list, err := collect[counted](ctx, r.pool, word, q(`select '' as word, count(*) as count from {chosen}`,
+		frag{"chosen": f.chosen(args)}, args))
 	if err != nil {
 		return 0, fmt.Errorf("count rows: %w", err)
 	}
@@ -408,18 +424,23 @@ func (r *Room) firstOverwrites(ctx context.Context, i store.Import, limit int) (
 				known = append(known, schema.Literal(f.Name))
 			}
 		}
-		all = append(all, `select v.row_no, e.key in (`+list(known)+`) as known, e.value->>0 as was, coalesce(e.value->>1, '') as now
-			from (select * from `+of(draftPart(n, "verdicts"))+` v where v.verdict = 'update' order by row_no limit `+schema.Int(mostRanked)+`) v, jsonb_each(v.changes) e
+		all = append(all, `select v.row_no, e.key in (`+list(known)+
+			`) as known, e.value->>0 as was, coalesce(e.value->>1, '') as now
+			from (select * from `+of(draftPart(n, "verdicts"))+` v where v.verdict = 'update' order by row_no limit `+
+			schema.Int(mostRanked)+`) v, jsonb_each(v.changes) e
 			where e.value->>0 <> ''`)
 	}
-	list, err := collect[GridRow](ctx, r.pool, func(string) (string, bool, bool) { return of(draftPart(0, "verdicts")), true, true }, q(`
-		select v.row_no, '[]'::jsonb as cells, v.row_verdict as verdict, v.row_why as why, v.row_other as other_row, null::text as question, null::text as outcome
+	list, err := collect[GridRow](ctx, r.pool,
+		func(string) (string, bool, bool) { return of(draftPart(0, "verdicts")), true, true }, q(`
+		select v.row_no, '[]'::jsonb as cells, v.row_verdict as verdict, v.row_why as why, v.row_other as other_row,
+		null::text as question, null::text as outcome
 		from {verdicts} v
 		join (
 			select row_no, max(
 				case when known then 2 else 0 end
 				+ greatest(0, 1 - length(now)::float8 / length(was))
-				+ case when lower(left(now, least(3, length(was)))) = lower(left(was, least(3, length(now)))) then 0 else 0.5 end) as worst
+				+ case when lower(left(now, least(3, length(was)))) = lower(left(was, least(3, length(now)))) then 0
+				else 0.5 end) as worst
 			from ({all}) x group by row_no
 		) w using (row_no)
 		where v.row_verdict in ('create', 'update')
@@ -439,7 +460,8 @@ type RowLink struct {
 
 // RowLinks gives the records that the references of a draft of a checked row
 // lead to, by field. The draft is counted from 0.
-func (r *Room) RowLinks(ctx context.Context, i store.Import, plan *mapping.Plan, n int, row int64) (map[string]RowLink, error) {
+func (r *Room) RowLinks(ctx context.Context, i store.Import, plan *mapping.Plan, n int,
+	row int64) (map[string]RowLink, error) {
 	links := map[string]RowLink{}
 	c, err := r.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
@@ -459,15 +481,19 @@ func (r *Room) RowLinks(ctx context.Context, i store.Import, plan *mapping.Plan,
 		l := RowLink{Link: store.Link{Type: target.Name}}
 		how := literal(ByDraft)
 		if fp.Draft < 0 {
-			how = `coalesce((select case when l.finds > 1 then ` + literal(ByBelonging) + ` else l.how end from ` + k.table("links") + ` l join ` + k.table("draft") + ` d on d.` + textColumn(fp.Field.Name) + ` = l.lookup
-				where d.row_no = v.row_no and l.field = ` + schema.Literal(fp.Field.Name) + ` and (l.record_id = x.id or l.finds > 1) limit 1), ` + literal(ByID) + `)`
+			how = `coalesce((select case when l.finds > 1 then ` + literal(ByBelonging) + ` else l.how end from ` +
+				k.table("links") + ` l join ` + k.table("draft") + ` d on d.` + textColumn(fp.Field.Name) + ` = l.lookup
+				where d.row_no = v.row_no and l.field = ` + schema.Literal(fp.Field.Name) + `
+					and (l.record_id = x.id or l.finds > 1) limit 1), ` + literal(ByID) + `)`
 		}
 		link := schema.Column(fp.Field, "v")
 		err = r.pool.QueryRow(ctx, `
-			select coalesce(x.id, 0), case when `+link+` < 0 then -`+link+` else 0 end, coalesce(`+schema.TitleText(target, "x")+`, ''), `+how+`
+			select coalesce(x.id, 0), case when `+link+` < 0 then -`+link+` else 0 end, coalesce(`+
+			schema.TitleText(target, "x")+`, ''), `+how+`
 			from `+k.table("verdicts")+` v left join `+schema.Records(i.Workspace, target.Name)+` x on x.id = `+link+`
 			where v.row_no = $1 and (x.id is not null or `+link+` < 0)`, row).Scan(&id, &l.Row, &l.Title, &l.How)
-		if store.IsMissing(err) || isGone(err) || store.SQLState(err) == "42703" { // not found, not checked, or checked before the column was placed
+		// not found, not checked, or checked before the column was placed
+		if store.IsMissing(err) || isGone(err) || store.SQLState(err) == "42703" {
 			continue
 		}
 		if err != nil {
@@ -508,7 +534,8 @@ func (r *Room) columnValues(ctx context.Context, i store.Import, position, limit
 
 // LinksOf finds for each text the one record of a type that it names as a link
 // would: by id, by a key in any spelling, or by a title that only one record has.
-func (r *Room) LinksOf(ctx context.Context, workspace string, t catalog.RecordType, texts []string) (map[string]store.Link, error) {
+func (r *Room) LinksOf(ctx context.Context, workspace string, t catalog.RecordType,
+	texts []string) (map[string]store.Link, error) {
 	namer := value.NewNamer(t, value.Settings{})
 	var at []int
 	var forms []string
@@ -537,9 +564,11 @@ func (r *Room) LinksOf(ctx context.Context, workspace string, t catalog.RecordTy
 		ID    int64  `db:"id"`
 		Title string `db:"title"`
 	}
-	list, err := collect[found](ctx, r.pool, func(string) (string, bool, bool) { return schema.Records(workspace, t.Name), true, true }, q(`
+	list, err := collect[found](ctx, r.pool,
+		func(string) (string, bool, bool) { return schema.Records(workspace, t.Name), true, true }, q(`
 		with want as materialized (
-			select n::int - 1 as n, m collate "C" as m, said, id from unnest(@names::text[], @said::text[], @ids::bigint[]) with ordinality x (m, said, id, n)
+			select n::int - 1 as n, m collate "C" as m, said, id
+			from unnest(@names::text[], @said::text[], @ids::bigint[]) with ordinality x (m, said, id, n)
 		),
 		forms as materialized (
 			select n, form collate "C" as form from unnest(@at::int[], @forms::text[]) x (n, form)
@@ -554,8 +583,9 @@ func (r *Room) LinksOf(ctx context.Context, workspace string, t catalog.RecordTy
 		select h.n, min(h.id) as id, min({title}) as title
 		from hit h join {targets} x on x.id = h.id
 		group by h.n having count(distinct h.id) = 1`,
-		frag{"keys": strings.Join(keys, " union "), "title_key": schema.Title, "title": schema.TitleText(t, "x"), "other": other},
-		arg{"names": names, "said": texts, "ids": ids, "at": at, "forms": forms}))
+			frag{"keys": strings.Join(keys, " union "), "title_key": schema.Title, "title": schema.TitleText(t, "x"),
+				"other": other},
+			arg{"names": names, "said": texts, "ids": ids, "at": at, "forms": forms}))
 	if err != nil {
 		return nil, fmt.Errorf("look up what texts name: %w", err)
 	}

@@ -34,7 +34,8 @@ var stepCoupled = step{
 // repeats of one another, rows that one may be the same as, parents and children,
 // and what links to or from them. ok is false when they are too many, or when no
 // check holds.
-func (r *Room) Coupled(ctx context.Context, i store.Import, plan *mapping.Plan, c catalog.Catalog, rows []int64) (all []int64, ok bool, err error) {
+func (r *Room) Coupled(ctx context.Context, i store.Import, plan *mapping.Plan, c catalog.Catalog,
+	rows []int64) (all []int64, ok bool, err error) {
 	k, ok := r.holding(i, plan, c)
 	if !ok {
 		return nil, false, nil
@@ -68,7 +69,8 @@ func (k *Check) coupledWith(ctx context.Context, now *Check, rows []int64) (all 
 			}
 			parts = append(parts, sql)
 		}
-		found, err := k.room.pool.Query(ctx, strings.Join(parts, " union "), pgx.StrictNamedArgs{"rows": next, "import": k.i.ID})
+		found, err := k.room.pool.Query(ctx, strings.Join(parts, " union "),
+			pgx.StrictNamedArgs{"rows": next, "import": k.i.ID})
 		if err != nil {
 			return nil, false, fmt.Errorf("%s: %w", stepCoupled.does, err)
 		}
@@ -97,10 +99,13 @@ func (k *draftCheck) coupled(now *draftCheck) stmt {
 	parts := []string{
 		// For the same record, found or answered.
 		`select b.row_no from {matches_now} a join {matches} b on b.record_id = a.record_id where a.row_no = any(@rows)`,
-		`select b.row_no from answers a join {matches} b on b.record_id = a.record_id where a.import = @import and a.draft = {name} and a.row_no = any(@rows)`,
-		`select b.row_no from answers a join answers b on b.import = a.import and b.draft = a.draft and b.record_id = a.record_id
+		`select b.row_no from answers a join {matches} b on b.record_id = a.record_id where a.import = @import
+			and a.draft = {name} and a.row_no = any(@rows)`,
+		`select b.row_no from answers a join answers b on b.import = a.import and b.draft = a.draft
+			and b.record_id = a.record_id
 			where a.import = @import and a.draft = {name} and a.row_no = any(@rows)`,
-		`select a.other_row from answers a where a.import = @import and a.draft = {name} and a.row_no = any(@rows) and a.other_row is not null`,
+		`select a.other_row from answers a where a.import = @import and a.draft = {name} and a.row_no = any(@rows)
+			and a.other_row is not null`,
 		`select a.row_no from answers a where a.import = @import and a.draft = {name} and a.other_row = any(@rows)`,
 		// Repeats, and what may be one.
 		`select lead from {repeats} where row_no = any(@rows)`,
@@ -124,7 +129,8 @@ func (k *draftCheck) coupled(now *draftCheck) stmt {
 	}
 	if k.plan.Shared {
 		if a, b := k.titleOf("a"), k.titleOf("b"); a != "" { // rows of one name are looked at together
-			parts = append(parts, `select b.row_no from {draft_now} a join {draft} b on `+b+` = `+a+` where a.row_no = any(@rows) and `+a+` <> ''`)
+			parts = append(parts, `select b.row_no from {draft_now} a join {draft} b on `+b+` = `+a+`
+				where a.row_no = any(@rows) and `+a+` <> ''`)
 		}
 	}
 	for _, fields := range k.equals() {
@@ -137,7 +143,8 @@ func (k *draftCheck) coupled(now *draftCheck) stmt {
 		if len(same) == 0 {
 			continue
 		}
-		parts = append(parts, `select b.row_no from {draft_now} a join {draft} b on `+strings.Join(same, " and ")+` where a.row_no = any(@rows)`)
+		parts = append(parts, `select b.row_no from {draft_now} a join {draft} b on `+strings.Join(same, " and ")+`
+			where a.row_no = any(@rows)`)
 	}
 	return q(strings.Join(parts, " union "), frag{"matches_now": now.table("matches"), "draft_now": now.table("draft")})
 }
@@ -176,7 +183,8 @@ func (k *draftCheck) equals() (list [][]string) {
 
 // NewPartialCheck prepares a check of some rows, which brings the check that holds
 // up to date; ok is false when none does.
-func (r *Room) NewPartialCheck(run store.Run, i store.Import, plan *mapping.Plan, c catalog.Catalog, rows []int64) (k *Check, ok bool) {
+func (r *Room) NewPartialCheck(run store.Run, i store.Import, plan *mapping.Plan, c catalog.Catalog,
+	rows []int64) (k *Check, ok bool) {
 	whole, ok := r.holding(i, plan, c)
 	if !ok {
 		return nil, false
@@ -220,9 +228,11 @@ func (k *Check) Outside(ctx context.Context) (rows []int64, ok bool, err error) 
 		if err != nil {
 			return nil, false, err
 		}
-		holders := `(select x.row_no, x.b from (select row_no, unnest(blocks) as b from {whole}) x where x.b in (select b from blocks))`
+		holders := `(select x.row_no, x.b from (select row_no, unnest(blocks) as b from {whole}) x
+			where x.b in (select b from blocks))`
 		if indexed {
-			holders = `(select h.row_no, b.b from blocks b cross join lateral (select w.row_no from {whole} w where w.blocks @> array[b.b] limit {sharing} + 1) h)`
+			holders = `(select h.row_no, b.b from blocks b cross join lateral (select w.row_no from {whole} w
+				where w.blocks @> array[b.b] limit {sharing} + 1) h)`
 		}
 		query, _, err := q(`
 			with old as (select * from {whole} where row_no in (select unnest({rows}))),
@@ -230,7 +240,8 @@ func (k *Check) Outside(ctx context.Context) (rows []int64, ok bool, err error) 
 				select coalesce(n.row_no, o.row_no) as row_no, n.blocks as now, o.blocks as before
 				from {keys} n full join old o on o.row_no = n.row_no
 				where n.values is distinct from o.values
-					or exists (select from {matches} m where m.row_no = n.row_no) <> exists (select from {was_found} m where m.row_no = n.row_no)
+					or exists (select from {matches} m where m.row_no = n.row_no) <> exists (select from {was_found} m
+					where m.row_no = n.row_no)
 			),
 			blocks as materialized (
 				select distinct unnest(now) as b from touched union select distinct unnest(before) from touched
@@ -241,7 +252,8 @@ func (k *Check) Outside(ctx context.Context) (rows []int64, ok bool, err error) 
 			)
 			select distinct row_no from reached
 			where n <= {sharing} and row_no not in (select unnest({rows}))`,
-			frag{"holders": holders, "whole": whole, "was_found": k.whole.drafts[n].table("matches"), "rows": numbers(k.rows), "sharing": schema.Int(mostSharing)}).compose(d.word)
+			frag{"holders": holders, "whole": whole, "was_found": k.whole.drafts[n].table("matches"), "rows": numbers(k.rows),
+				"sharing": schema.Int(mostSharing)}).compose(d.word)
 		if err != nil {
 			return nil, false, err
 		}
@@ -261,8 +273,9 @@ func (k *Check) Outside(ctx context.Context) (rows []int64, ok bool, err error) 
 }
 
 var stepMerge = step{
-	does:   "lets rows that were checked again take their places",
-	writes: "left problems asked offered shifts draft aside links settled matches questions candidates repeats became verdicts keys moved waits numbers",
+	does: "lets rows that were checked again take their places",
+	writes: "left problems asked offered shifts draft aside links settled matches questions candidates repeats became " +
+		"verdicts keys moved waits numbers",
 }
 
 // Merge puts what a check of some rows has found in the place of what the whole
@@ -328,7 +341,8 @@ func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 			}
 		}
 		err := do(d.word,
-			q(`delete from {links} l using {from} f where l.field = f.field and l.lookup = f.lookup`, frag{"from": from.table("links")}),
+			q(`delete from {links} l using {from} f where l.field = f.field and l.lookup = f.lookup`,
+				frag{"from": from.table("links")}),
 			q(`insert into {links} select * from {from}`, frag{"from": from.table("links")}))
 		if err != nil {
 			return Found{}, err
@@ -339,7 +353,8 @@ func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 			return Found{}, err
 		}
 	}
-	if k.i.Totals.V == nil || slices.ContainsFunc(k.plan.Drafts, func(dp *mapping.DraftPlan) bool { return dp.May == mapping.Delete }) {
+	if k.i.Totals.V == nil || slices.ContainsFunc(k.plan.Drafts,
+		func(dp *mapping.DraftPlan) bool { return dp.May == mapping.Delete }) {
 		return k.whole.found(ctx, tx) // what refers to deleted records is not counted by row
 	}
 	is, err := k.whole.foundOf(ctx, tx, which)
@@ -369,7 +384,8 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 	}
 	var list, keys []string
 	index := func(table, columns string) {
-		name := schema.Ident(fmt.Sprintf("%s_%x", strings.Trim(table[strings.LastIndexByte(table, '.')+1:], `"`), fnvOf(columns)))
+		name := schema.Ident(fmt.Sprintf("%s_%x", strings.Trim(table[strings.LastIndexByte(table, '.')+1:], `"`),
+			fnvOf(columns)))
 		list = append(list, `create index if not exists `+name+` on `+table+` (`+columns+`)`)
 	}
 	for _, d := range k.drafts {
@@ -379,7 +395,9 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		index(d.table("matches"), "record_id")
 		index(d.table("repeats"), "lead")
 		index(d.table("candidates"), "other_row")
-		list = append(list, `create index if not exists `+schema.Ident(fmt.Sprintf("i%d_r%d_d%d_others", i.ID, k.run.ID, d.n+1))+` on `+d.table("verdicts")+` (other_row) where other_row is not null`)
+		list = append(list, `create index if not exists `+
+			schema.Ident(fmt.Sprintf("i%d_r%d_d%d_others", i.ID, k.run.ID, d.n+1))+` on `+d.table("verdicts")+
+			` (other_row) where other_row is not null`)
 		if d.becoming() {
 			index(d.table("became"), "(-record_id)")
 		}
@@ -397,7 +415,8 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		}
 		for _, fields := range d.equals() {
 			// Dates as text cannot be indexed: how they are written is a setting of the server.
-			if form, ok := d.plainForm(fields[0]); ok && (d.field(fields[0]).Field.Normalised() || d.field(fields[0]).Field.Kind().Form == catalog.LinkForm) {
+			if form, ok := d.plainForm(fields[0]); ok && (d.field(fields[0]).Field.Normalised() ||
+				d.field(fields[0]).Field.Kind().Form == catalog.LinkForm) {
 				index(d.table("draft"), `(`+strings.ReplaceAll(fmt.Sprintf(form, "x"), "x.", "")+`)`)
 			}
 		}

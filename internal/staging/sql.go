@@ -146,7 +146,8 @@ func (r *Room) withConn(ctx context.Context, run store.Run, f func(c *conn) erro
 		if _, err := pg.Exec(ctx, set, pgx.QueryExecModeSimpleProtocol); err != nil {
 			return err
 		}
-		defer pg.Exec(context.WithoutCancel(ctx), reset, pgx.QueryExecModeSimpleProtocol) //nolint:errcheck // the connection is thrown away when this fails
+		//nolint:errcheck // the connection is thrown away when this fails
+		defer pg.Exec(context.WithoutCancel(ctx), reset, pgx.QueryExecModeSimpleProtocol)
 		return f(&conn{room: r, run: run, pg: pg})
 	})
 }
@@ -165,7 +166,8 @@ func (c *conn) do(ctx context.Context, st step, lookup vocabulary, statements ..
 }
 
 // carryOut runs the statements of a step within a transaction.
-func (r *Room) carryOut(ctx context.Context, tx pgx.Tx, run store.Run, st step, lookup vocabulary, statements []stmt) (touched int64, err error) {
+func (r *Room) carryOut(ctx context.Context, tx pgx.Tx, run store.Run, st step, lookup vocabulary,
+	statements []stmt) (touched int64, err error) {
 	if r.failAt != nil {
 		if err := r.failAt(st.does); err != nil {
 			return 0, err
@@ -196,7 +198,8 @@ func (r *Room) carryOut(ctx context.Context, tx pgx.Tx, run store.Run, st step, 
 		touched = tag.RowsAffected()
 		r.note(run, st.does, began, s.text)
 		if span := trace.SpanFromContext(ctx); span.IsRecording() {
-			_, step := span.TracerProvider().Tracer("uchi/internal/staging").Start(ctx, st.does, trace.WithTimestamp(began), trace.WithAttributes(attribute.Int64("uchi.rows", touched)))
+			_, step := span.TracerProvider().Tracer("uchi/internal/staging").Start(ctx, st.does, trace.WithTimestamp(began),
+				trace.WithAttributes(attribute.Int64("uchi.rows", touched)))
 			step.End()
 		}
 	}

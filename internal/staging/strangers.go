@@ -21,7 +21,8 @@ func (k *draftCheck) stranger() (sql string, of *mapping.FieldPlan, ok bool) {
 	others := k.othersToo()
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
-		if !schema.InTitle(k.plan.Type, fp.Field.Name) || !k.calls(fp.Field) && (others == "" || fp.Field.Holds != catalog.HoldsWords) {
+		if !schema.InTitle(k.plan.Type, fp.Field.Name) || !k.calls(fp.Field) &&
+			(others == "" || fp.Field.Holds != catalog.HoldsWords) {
 			continue
 		}
 		if !fp.Losable {

@@ -54,7 +54,8 @@ func (r *Room) readyTexts(ctx context.Context, i store.Import) error {
 			return err
 		}
 		for _, sql := range []string{
-			`create unlogged table ` + texts + ` as select c.row_no, ` + saidIn("c.cells") + ` collate "C" as said from ` + cells + ` c`,
+			`create unlogged table ` + texts + ` as select c.row_no, ` + saidIn("c.cells") + ` collate "C" as said from ` +
+				cells + ` c`,
 			`alter table ` + texts + ` add primary key (row_no)`,
 			`analyze ` + texts,
 		} {
@@ -82,7 +83,8 @@ func (r *Room) changeTexts(ctx context.Context, tx pgx.Tx, i store.Import) error
 	if err := tx.QueryRow(ctx, `select to_regclass($1) is not null`, textsOf(i)).Scan(&there); err != nil || !there {
 		return err
 	}
-	_, err := tx.Exec(ctx, `update `+textsOf(i)+` t set said = `+saidIn("c.cells")+` from `+cells+` c where c.row_no = t.row_no and t.row_no in (select row_no from edited)`)
+	_, err := tx.Exec(ctx, `update `+textsOf(i)+` t set said = `+saidIn("c.cells")+` from `+cells+` c
+		where c.row_no = t.row_no and t.row_no in (select row_no from edited)`)
 	if err != nil {
 		return fmt.Errorf("change the texts of rows: %w", err)
 	}

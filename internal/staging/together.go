@@ -33,7 +33,8 @@ var (
 		reads:  "draft aside settled matches problems links became",
 		writes: "twins leads fuller",
 	}
-	stepBecome = step{does: "says which record each draft is for", reads: "draft matches results repeats", writes: "became aside"}
+	stepBecome = step{does: "says which record each draft is for", reads: "draft matches results repeats",
+		writes: "became aside"}
 )
 
 // leaveOutWith leaves drafts out that need another draft of the row which the
@@ -96,7 +97,8 @@ func (k *draftCheck) tellsApart() (fields []mapping.FieldPlan) {
 	}
 	for _, fp := range k.plan.Fields {
 		f := fp.Field
-		if !alike || f.ComparedAs() != "" || f.Normalised() || schema.InTitle(k.plan.Type, f.Name) || f.Kind().Form == catalog.LinkForm {
+		if !alike || f.ComparedAs() != "" || f.Normalised() || schema.InTitle(k.plan.Type, f.Name) ||
+			f.Kind().Form == catalog.LinkForm {
 			fields = append(fields, fp)
 		}
 	}
@@ -174,7 +176,8 @@ func (k *draftCheck) collapse(ctx context.Context) error {
 	}
 	statements := []stmt{
 		q(`create unlogged table {twins} as
-			select d.row_no, d.row_no as lead, ''::text as field, false as merge, {title} as title, array[{values}]::text[] as vals, s.row_no is not null as settled
+			select d.row_no, d.row_no as lead, ''::text as field, false as merge, {title} as title,
+			array[{values}]::text[] as vals, s.row_no is not null as settled
 			from {linked}
 			left join {settled} s on s.row_no = d.row_no
 			where {stays d}`, frag{"title": title, "values": list(values), "linked": k.linked()}),
@@ -197,7 +200,8 @@ func (k *draftCheck) collapse(ctx context.Context) error {
 			select a.lead, b.lead as into_row
 			from {leads} a join {leads} b on b.title = a.title and b.lead <> a.lead
 			where a.title <> '' and a.namesakes between 2 and @most
-				and not exists (select from unnest(a.vals, b.vals) x (p, q) where p is not null and p is distinct from q)`, arg{"most": mostNamesakes}),
+				and not exists (select from unnest(a.vals, b.vals) x (p, q) where p is not null and p is distinct from q)`,
+			arg{"most": mostNamesakes}),
 		q(`update {leads} l set lead = x.into_row
 			from (
 				select f.lead, min(f.into_row) as into_row
@@ -207,7 +211,8 @@ func (k *draftCheck) collapse(ctx context.Context) error {
 			) x
 			where l.lead = x.lead`),
 		// Arrays with nulls in the same places are equal.
-		q(`update {twins} t set lead = l.lead from {leads} l where l.title = t.title and l.vals = {alone}`, frag{"alone": alone}),
+		q(`update {twins} t set lead = l.lead from {leads} l where l.title = t.title and l.vals = {alone}`,
+			frag{"alone": alone}),
 		q(`delete from {twins} where lead = row_no`),
 		q(`analyze {twins}`),
 	}
@@ -251,11 +256,13 @@ func (k *draftCheck) findByTitle(ctx context.Context) error {
 		sure = `count(*) filter (where {same}) = 1 or count(*) = 1 and not {apart}`
 	}
 	statements := []stmt{q(`insert into {matches} (row_no, record_id, version, rule)
-		select d.row_no, (array_agg(r.id order by not {same}, r.id))[1], (array_agg(r.version order by not {same}, r.id))[1], @rule
+		select d.row_no, (array_agg(r.id order by not {same}, r.id))[1], (array_agg(r.version
+		order by not {same}, r.id))[1], @rule
 		from {linked} join {records} r on r.{key} = {title}
 		where r.{key} <> '' and {unsettled d} and not {other}
 		group by d.row_no having {sure}`,
-		frag{"linked": k.linked(), "key": schema.Title, "title": title, "sure": sure, "apart": apart, "same": same, "other": other},
+		frag{"linked": k.linked(), "key": schema.Title, "title": title, "sure": sure, "apart": apart, "same": same,
+			"other": other},
 		arg{"rule": len(k.plan.Rules) + 1})}
 	if k.plan.Whole {
 		statements = append(statements, k.askNamesakes(title)...)
@@ -283,9 +290,11 @@ func (k *draftCheck) askAbout(alike []string, query string, with ...any) []stmt 
 			group by row_no`, append(with, arg{"most": mostCandidates})...),
 		q(`insert into {questions} (row_no, kind, rule, candidates, percent)
 			select row_no, case finds when 1 then @alike else @several end, @rule, finds, @percent from {several}`,
-			arg{"alike": string(verdict.AskAlike), "several": string(verdict.AskSeveral), "rule": len(k.plan.Rules) + 1, "percent": namesakePercent}),
+			arg{"alike": string(verdict.AskAlike), "several": string(verdict.AskSeveral), "rule": len(k.plan.Rules) + 1,
+				"percent": namesakePercent}),
 		q(`insert into {candidates} (row_no, place, record_id, percent, alike)
-			select x.row_no, i.place, i.id, @percent, @alike::text[] from {several} x, unnest(x.ids) with ordinality i (id, place)`,
+			select x.row_no, i.place, i.id, @percent, @alike::text[]
+			from {several} x, unnest(x.ids) with ordinality i (id, place)`,
 			arg{"percent": namesakePercent, "alike": alike}),
 		q(`drop table {several}`),
 	}
@@ -313,9 +322,11 @@ func (k *draftCheck) askEmployers(ctx context.Context) error {
 			join {draft} d on d.row_no = -b.record_id,
 			lateral (select string_to_array({title}, ' ') as said, string_to_array(e.{key}, ' ') as known) w
 			where {unsettled d} and e.{key} <> '' and {title} <> ''
-				and (w.said <@ w.known and w.said::text ~ '[[:alpha:]]{4}' or w.known <@ w.said and w.known::text ~ '[[:alpha:]]{4}')`,
-			frag{"people_found": k.table("matches"), "people": schema.Records(k.i.Workspace, k.plan.Type.Name), "employer": schema.Value(fp.Field.Name),
-				"title": title, "key": schema.Title})...)
+				and (w.said <@ w.known and w.said::text ~ '[[:alpha:]]{4}' or w.known <@ w.said
+				and w.known::text ~ '[[:alpha:]]{4}')`,
+			frag{"people_found": k.table("matches"), "people": schema.Records(k.i.Workspace, k.plan.Type.Name),
+				"employer": schema.Value(fp.Field.Name),
+				"title":    title, "key": schema.Title})...)
 		if err != nil {
 			return err
 		}
@@ -364,13 +375,15 @@ func (k *draftCheck) becomes(ctx context.Context) error {
 }
 
 var (
-	stepTwice = step{does: "holds drafts that seem to be for the record of another draft", reads: "draft aside matches problems", writes: "problems"}
-	stepGive  = step{
+	stepTwice = step{does: "holds drafts that seem to be for the record of another draft",
+		reads: "draft aside matches problems", writes: "problems"}
+	stepGive = step{
 		does:   "lets a sound row stand for those whose row is held",
 		reads:  "draft aside problems asked matches",
 		writes: "twice draft aside became repeats links",
 	}
-	stepHeld = step{does: "holds what points to a record that is not to be had", reads: "draft aside problems asked cells links", writes: "problems"}
+	stepHeld = step{does: "holds what points to a record that is not to be had",
+		reads: "draft aside problems asked cells links", writes: "problems"}
 )
 
 // follow is the SQL of why a row is put aside for another that stands for it.
@@ -396,7 +409,8 @@ func (k *Check) holdTogether(ctx context.Context) error {
 				continue
 			}
 			target := k.drafts[fp.Draft]
-			err := d.do(ctx, stepHeld, d.hold(problem.LinkNotFound, fp, schema.Literal(strings.ToLower(target.plan.Type.Label)), `
+			err := d.do(ctx, stepHeld, d.hold(problem.LinkNotFound, fp,
+				schema.Literal(strings.ToLower(target.plan.Type.Label)), `
 				from {draft} d join {target} b on b.row_no = d.row_no
 				where b.record_id is null and {stays d}`, frag{"target": target.table("became")}))
 			if err != nil {
@@ -453,18 +467,22 @@ func (k *draftCheck) giveOver(ctx context.Context) error {
 			join {aside} a on a.other_row = w.row_no
 			where a.why in ({follow}) and {sound a} and not exists (select from {asked} x where x.row_no = a.row_no)
 			group by a.other_row`, frag{"follow": follow}),
-		q(`update {draft} d set {set} from {draft} l, {twice} t where d.row_no = t.next and l.row_no = t.first`, frag{"set": list(set)}),
+		q(`update {draft} d set {set} from {draft} l, {twice} t where d.row_no = t.next and l.row_no = t.first`,
+			frag{"set": list(set)}),
 		q(`update {aside} a set other_row = t.next from {twice} t where a.other_row = t.first and a.row_no <> t.next`),
-		q(`update {aside} a set row_no = t.first, other_row = t.next from {twice} t where a.row_no = t.next and a.other_row = t.first`),
+		q(`update {aside} a set row_no = t.first, other_row = t.next from {twice} t where a.row_no = t.next
+			and a.other_row = t.first`),
 		q(`update {became} b set record_id = -t.next from {twice} t where b.record_id = -t.first`),
 		q(`update {repeats} d set lead = t.next from {twice} t where d.lead = t.first and d.row_no <> t.next`),
-		q(`update {repeats} d set row_no = t.first, lead = t.next from {twice} t where d.row_no = t.next and d.lead = t.first`),
+		q(`update {repeats} d set row_no = t.first, lead = t.next from {twice} t where d.row_no = t.next
+			and d.lead = t.first`),
 	}
 	for _, d := range k.drafts {
 		for _, fp := range d.plan.Fields {
 			if fp.Rows == k.n {
 				statements = append(statements, q(`update {theirs} x set record_id = -t.next from {twice} t
-					where x.field = {field} and x.record_id = -t.first`, frag{"theirs": d.table("links"), "field": schema.Literal(fp.Field.Name)}))
+					where x.field = {field} and x.record_id = -t.first`,
+					frag{"theirs": d.table("links"), "field": schema.Literal(fp.Field.Name)}))
 			}
 		}
 	}
@@ -492,8 +510,10 @@ func (k *draftCheck) holdWithTarget(ctx context.Context) (held int64, err error)
 		if k.Check.plan.Apart && to != k {
 			itself, says = `true`, `case when -b.record_id = d.row_no then 'this row' else 'row ' || -b.record_id end`
 		}
-		bad := `select row_no from {problems} p where ` + to.wrong("p") + ` union select row_no from {asked} x where ` + to.about("x")
-		if fp.Rows == k.n { // rows of one draft hold each other, however long the chain; those whose record another row can make are given over first
+		bad := `select row_no from {problems} p where ` + to.wrong("p") + ` union select row_no from {asked} x
+			where ` + to.about("x")
+		// rows of one draft hold each other, however long the chain; those whose record another row can make are given over first
+		if fp.Rows == k.n {
 			bad = `with recursive edges as materialized (
 						select d.row_no, -b.record_id as target from {draft} d join {links} b on b.field = {field} and b.lookup = d.{l}
 						where b.record_id < 0 and -b.record_id <> d.row_no and {stays d}
@@ -541,12 +561,14 @@ func (k *draftCheck) alsoDraftedBy(other *draftCheck) []stmt {
 		switch {
 		case other.field(f.Name) == nil, f.Kind().Form == catalog.LinkForm: // may be drafts themselves
 		case f.Key:
-			statements = append(statements, note(`from {draft} d join {theirs} o on o.{key} = d.{key} where {new}`, frag{"key": schema.Key(f.Name)}))
+			statements = append(statements, note(`from {draft} d join {theirs} o on o.{key} = d.{key} where {new}`,
+				frag{"key": schema.Key(f.Name)}))
 		case schema.InTitle(k.plan.Type, f.Name):
 		case f.Normalised():
 			differs = append(differs, `o.`+schema.Key(f.Name)+` <> d.`+schema.Key(f.Name))
 		case f.ComparedAs() != "":
-			differs = append(differs, `lower(`+schema.Text(f, schema.Column(f, "o"))+`) <> lower(`+schema.Text(f, schema.Column(f, "d"))+`)`)
+			differs = append(differs, `lower(`+schema.Text(f, schema.Column(f, "o"))+`) <> lower(`+
+				schema.Text(f, schema.Column(f, "d"))+`)`)
 		}
 	}
 	mine, others := k.titleOf("d"), other.titleOf("o")
@@ -557,6 +579,7 @@ func (k *draftCheck) alsoDraftedBy(other *draftCheck) []stmt {
 	if len(differs) > 0 {
 		apart = `coalesce(` + strings.Join(differs, ` or `) + `, false)`
 	}
-	return append(statements, note(`from {draft} d join {theirs} o on {others} = {mine} where {mine} <> '' and not {apart} and {new}`,
+	return append(statements, note(`from {draft} d join {theirs} o on {others} = {mine} where {mine} <> ''
+		and not {apart} and {new}`,
 		frag{"mine": mine, "others": others, "apart": apart}))
 }

@@ -98,7 +98,8 @@ func (u *Undo) findTypes(ctx context.Context) error {
 	for len(found) > 0 {
 		n := max(0, slices.IndexFunc(found, func(t catalog.RecordType) bool { // none, where they point in a circle
 			return !slices.ContainsFunc(t.Fields, func(f catalog.Field) bool {
-				return f.Kind().Form == catalog.LinkForm && f.To != t.Name && slices.ContainsFunc(found, func(x catalog.RecordType) bool { return x.Name == f.To })
+				return f.Kind().Form == catalog.LinkForm && f.To != t.Name &&
+					slices.ContainsFunc(found, func(x catalog.RecordType) bool { return x.Name == f.To })
 			})
 		}))
 		u.types = append(u.types, undoType{RecordType: found[n], place: len(u.types)})
@@ -164,9 +165,11 @@ func (u *Undo) of(t undoType) vocabulary {
 }
 
 var (
-	stepUndoTables  = step{does: "makes room for the plan of the undo", reads: "results", writes: "undo rows_of want"}
-	stepPlanBack    = step{does: "plans which records come back", reads: "want records history run_records undo rows_of", writes: "undo"}
-	stepPlanRemove  = step{does: "plans which records go", reads: "want records history run_records undo rows_of", writes: "undo"}
+	stepUndoTables = step{does: "makes room for the plan of the undo", reads: "results", writes: "undo rows_of want"}
+	stepPlanBack   = step{does: "plans which records come back",
+		reads: "want records history run_records undo rows_of", writes: "undo"}
+	stepPlanRemove = step{does: "plans which records go", reads: "want records history run_records undo rows_of",
+		writes: "undo"}
 	stepPlanReturn  = step{does: "plans which values return", reads: "want records undo", writes: "undo"}
 	stepPlanOrder   = step{does: "makes the plan ready to be looked up", reads: "undo", writes: "undo"}
 	stepUndoWrite   = step{does: "takes back", reads: "undo want", writes: "records history undo"}
@@ -181,7 +184,8 @@ func (u *Undo) begin(ctx context.Context) error {
 		return err
 	}
 	return u.do(ctx, stepUndoTables, u.word, q(`create unlogged table if not exists {undo} (
-		seq bigint not null, act text collate "C" not null, place smallint not null, type text collate "C" not null, record_id bigint not null, version integer not null,
+		seq bigint not null, act text collate "C" not null, place smallint not null, type text collate "C" not null,
+		record_id bigint not null, version integer not null,
 		why text collate "C" not null default '', fields text[] not null default '{}', kept text[] not null default '{}')`))
 }
 
@@ -209,7 +213,8 @@ func (u *Undo) plan(ctx context.Context) error {
 			return err
 		}
 	}
-	if err := u.do(ctx, stepPlanOrder, u.word, q(`create index on {undo} (type, record_id)`), q(`analyze {undo}`)); err != nil {
+	if err := u.do(ctx, stepPlanOrder, u.word, q(`create index on {undo} (type, record_id)`),
+		q(`analyze {undo}`)); err != nil {
 		return err
 	}
 	if err := u.keepReferred(ctx); err != nil {
@@ -230,7 +235,8 @@ const seqBits = 44
 // comes back, then the values, which may point to it, and at last what goes, from what
 // points to what is pointed to.
 func (u *Undo) seq(act verdict.UndoAct, t undoType, id string) string {
-	phase, rank := int64(slices.Index([]verdict.UndoAct{verdict.BringBack, verdict.Return, verdict.Remove}, act)), int64(t.place)
+	phase, rank := int64(slices.Index([]verdict.UndoAct{verdict.BringBack, verdict.Return, verdict.Remove}, act)),
+		int64(t.place)
 	if act == verdict.Remove {
 		rank = int64(len(u.types) - 1 - t.place)
 	}
@@ -256,7 +262,8 @@ func (u *Undo) rowsOf(ctx context.Context) error {
 		return err
 	}
 	if !there || u.i.Routine.V == nil {
-		return fault.New(fault.Conflict, "results_not_kept", "what became of the rows is no longer kept, so single rows cannot be taken back").Mended("Take the whole load back.")
+		return fault.New(fault.Conflict, "results_not_kept", "what became of the rows is no longer kept, so single "+
+			"rows cannot be taken back").Mended("Take the whole load back.")
 	}
 	list := []stmt{q(`create unlogged table {rows_of} (type text not null, record_id bigint not null)`)}
 	for n, d := range u.i.Routine.V.Drafts {
@@ -271,7 +278,8 @@ func (u *Undo) rowsOf(ctx context.Context) error {
 // wrote is the SQL of the rule that the pieces of work have written the record of the n-th
 // draft of a row, in its results o.
 func wrote(n int) string {
-	return `o.run = {pieces} and o.draft = ` + schema.Int(n+1) + ` and o.record_id is not null and o.outcome in ('created', 'updated', 'deleted', 'undone')`
+	return `o.run = {pieces} and o.draft = ` + schema.Int(n+1) + ` and o.record_id is not null
+		and o.outcome in ('created', 'updated', 'deleted', 'undone')`
 }
 
 // among is the rule that a record is of one of the rows that are taken back,
@@ -280,7 +288,8 @@ func (u *Undo) among(t undoType, id string) string {
 	if u.run.Only == nil {
 		return ""
 	}
-	return ` and exists (select from ` + u.table("rows_of") + ` x where x.type = ` + literal(t.Name) + ` and x.record_id = ` + id + `)`
+	return ` and exists (select from ` + u.table("rows_of") + ` x where x.type = ` + literal(t.Name) + `
+		and x.record_id = ` + id + `)`
 }
 
 // Columns of what records of a type are to have again: the value, as w_, that
@@ -292,7 +301,8 @@ func left(f catalog.Field, alias string) string   { return alias + `.` + schema.
 // for each record the values that it had before.
 func (u *Undo) stageWant(ctx context.Context, at *undoType) error {
 	t := *at
-	defs := []string{`record_id bigint not null`, `gone boolean not null`, `restored integer not null`, `version integer not null`, `was jsonb`, `fields text[] not null`}
+	defs := []string{`record_id bigint not null`, `gone boolean not null`, `restored integer not null`,
+		`version integer not null`, `was jsonb`, `fields text[] not null`}
 	cols := []string{"record_id", "gone", "restored", "version", "was", "fields"}
 	for _, f := range t.Fields {
 		add := func(name, sqlType string) {
@@ -307,7 +317,8 @@ func (u *Undo) stageWant(ctx context.Context, at *undoType) error {
 			add("n_"+f.Name, keyText)
 		}
 	}
-	if err := u.do(ctx, stepUndoTables, u.of(t), q(`drop table if exists {want}`), q(`create unlogged table {want} (`+strings.Join(defs, ", ")+`)`)); err != nil {
+	if err := u.do(ctx, stepUndoTables, u.of(t), q(`drop table if exists {want}`),
+		q(`create unlogged table {want} (`+strings.Join(defs, ", ")+`)`)); err != nil {
 		return err
 	}
 	out := pgcopy.Into(ctx, u.room.onConn(u.run), u.want(t), cols)
@@ -316,7 +327,8 @@ func (u *Undo) stageWant(ctx context.Context, at *undoType) error {
 		w.copiers = append(w.copiers, schema.Copier(f))
 	}
 	// The newest first: it says what the work has left.
-	query := `select h.record_id, h.version, h.kind, h.changes::text, coalesce(h.was::text, '') from ` + schema.History(u.i.Workspace, t.Name) + ` h
+	query := `select h.record_id, h.version, h.kind, h.changes::text, coalesce(h.was::text, '') from ` +
+		schema.History(u.i.Workspace, t.Name) + ` h
 		where h.run = ` + u.pieces() + u.among(t, "h.record_id") + ` order by h.record_id, h.version desc`
 	err := pgcopy.Out(ctx, u.room.reading, query, func(fields [][]byte) error {
 		return w.add(pgcopy.Int64Of(fields[0]), pgcopy.Int32Of(fields[1]), string(fields[2]), fields[3], fields[4])
@@ -516,7 +528,8 @@ func (u *Undo) planBack(ctx context.Context, t undoType) error {
 		where w.gone and w.restored = 0
 			and not exists (select from {records} r where r.id = w.record_id)
 			and not exists (select from {run_records} m where m.piece = {pieces} and m.type = {type} and m.ids @> w.record_id)`,
-		frag{"taken": taken, "seq": u.seq(verdict.BringBack, t, "w.record_id")}, arg{"taken": string(verdict.KeyTaken), "changed": string(verdict.ChangedSince)}))
+		frag{"taken": taken, "seq": u.seq(verdict.BringBack, t, "w.record_id")},
+		arg{"taken": string(verdict.KeyTaken), "changed": string(verdict.ChangedSince)}))
 }
 
 // planRemove plans that records go which the work has made, but for those that
@@ -539,9 +552,11 @@ func (u *Undo) planRemove(ctx context.Context, t undoType) error {
 			group by h.record_id, e.key
 		)
 		select {seq}, 'remove', {place}, {type}, g.id, g.version,
-			case when exists (select from others o where o.record_id = g.id and o.found is distinct from o.left) then @changed else '' end
+			case when exists (select from others o where o.record_id = g.id and o.found is distinct from o.left) then @changed
+			else '' end
 		from going g`,
-		frag{"seq": u.seq(verdict.Remove, t, "g.id"), "made": u.made(), "among": u.among(t, "r.id"), "list": numbers(u.run.Undoes)}, arg{"changed": string(verdict.ChangedSince)}))
+		frag{"seq": u.seq(verdict.Remove, t, "g.id"), "made": u.made(), "among": u.among(t, "r.id"),
+			"list": numbers(u.run.Undoes)}, arg{"changed": string(verdict.ChangedSince)}))
 }
 
 // keepReferred keeps records to which something points that stays, and that will
@@ -564,9 +579,11 @@ func (u *Undo) keepReferred(ctx context.Context) error {
 					where u.act = 'remove' and u.type = {type} and u.why = '' and exists (
 						select from {pointing} x
 						where {link} = u.record_id
-							and not exists (select from {undo} g where g.act = 'remove' and g.type = {by} and g.record_id = x.id and g.why = '')
+							and not exists (select from {undo} g where g.act = 'remove' and g.type = {by} and g.record_id = x.id
+							and g.why = '')
 							and not {returns})`,
-					frag{"pointing": schema.Records(u.i.Workspace, p.Type.Name), "link": link, "by": literal(p.Type.Name), "returns": returns},
+					frag{"pointing": schema.Records(u.i.Workspace, p.Type.Name), "link": link, "by": literal(p.Type.Name),
+						"returns": returns},
 					arg{"referred": string(verdict.ReferredTo)}))
 				if err != nil {
 					return err
@@ -594,13 +611,15 @@ func (u *Undo) planReturn(ctx context.Context, t undoType) error {
 			key := schema.Key(f.Name)
 			ready = `not exists (
 				select from {records} k where k.` + key + ` = w.` + key + ` and k.id <> r.id
-					and not exists (select from {undo} g where g.act = 'remove' and g.type = {type} and g.record_id = k.id and g.why = ''))`
+					and not exists (select from {undo} g where g.act = 'remove' and g.type = {type} and g.record_id = k.id
+					and g.why = ''))`
 		}
 		if f.Kind().Form == catalog.LinkForm {
 			target, _ := u.catalog.Type(f.To)
 			ready = `(` + wanted(f, "w") + ` is null
 				or exists (select from ` + schema.Records(u.i.Workspace, target.Name) + ` k where k.id = ` + wanted(f, "w") + `)
-				or exists (select from {undo} g where g.act = 'back' and g.type = ` + literal(target.Name) + ` and g.record_id = ` + wanted(f, "w") + ` and g.why = ''))`
+				or exists (select from {undo} g where g.act = 'back' and g.type = ` + literal(target.Name) + `
+					and g.record_id = ` + wanted(f, "w") + ` and g.why = ''))`
 		}
 		if ready != `true` {
 			looked = append(looked, name)
@@ -624,8 +643,10 @@ func (u *Undo) planReturn(ctx context.Context, t undoType) error {
 				case when {same} then '{}' else array_remove(array[{stay}]::text[], null) end as kept
 			from {want} w join {records} r on r.id = w.record_id
 			where not w.gone and w.fields <> '{}'
-				and not exists (select from {undo} g where g.act = 'remove' and g.type = {type} and g.record_id = w.record_id and g.why = '')
+				and not exists (select from {undo} g where g.act = 'remove' and g.type = {type} and g.record_id = w.record_id
+				and g.why = '')
 		) x
 		where fields <> '{}' or kept <> '{}'`,
-		frag{"seq": u.seq(verdict.Return, t, "id"), "same": same, "back": list(back), "stay": list(stay)}, arg{"changed": string(verdict.ChangedSince)}))
+		frag{"seq": u.seq(verdict.Return, t, "id"), "same": same, "back": list(back), "stay": list(stay)},
+		arg{"changed": string(verdict.ChangedSince)}))
 }

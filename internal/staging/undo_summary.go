@@ -43,7 +43,8 @@ func (u *Undo) Summary(ctx context.Context, items int) (UndoPlan, error) {
 	var out UndoPlan
 	var err error
 	out.Counts, err = collect[UndoCount](ctx, u.room.pool, u.word, q(`
-		select act, type, why, count(*) as records, sum(cardinality(case when why = '' then fields else kept end))::bigint as values
+		select act, type, why, count(*) as records, sum(cardinality(case when why = '' then fields
+		else kept end))::bigint as values
 		from {undo} group by act, type, why
 		union all
 		select 'return', type, 'changed_since', count(*), sum(cardinality(kept))::bigint

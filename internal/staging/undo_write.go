@@ -57,7 +57,8 @@ func (u *Undo) Chunk(ctx context.Context, most int) (ended bool, err error) {
 
 // Refuse notes that the server refuses the next act.
 func (u *Undo) Refuse(ctx context.Context) error {
-	_, err := u.room.pool.Exec(ctx, `update `+u.table("undo")+` set why = $2 where seq = (select min(seq) from `+u.table("undo")+` where seq > $1)`, u.done, verdict.Refused)
+	_, err := u.room.pool.Exec(ctx, `update `+u.table("undo")+` set why = $2 where seq = (select min(seq) from `+
+		u.table("undo")+` where seq > $1)`, u.done, verdict.Refused)
 	return err
 }
 
@@ -111,7 +112,8 @@ func (c *undoChunk) carryOut(ctx context.Context, written bool) error {
 			list = append(list, c.unlink(p, c.types[n], within))
 		}
 	}
-	remove := deleteRecords(c.t.RecordType, `{records} r using {acts} u where r.id = u.record_id and r.version = u.version`, c.i, c.run)
+	remove := deleteRecords(c.t.RecordType,
+		`{records} r using {acts} u where r.id = u.record_id and r.version = u.version`, c.i, c.run)
 	for k, v := range within {
 		remove.words[k] = v
 	}
@@ -124,13 +126,16 @@ func (c *undoChunk) lookAgain(ctx context.Context, within frag) error {
 	if c.act == verdict.BringBack {
 		return nil // a key that is taken is refused, a link that is gone stays blank
 	}
-	list := []stmt{q(`update {undo} u set why = @why where {within} and not exists (select from {records} r where r.id = u.record_id and r.version = u.version)`, within, changed)}
+	list := []stmt{q(`update {undo} u set why = @why where {within} and not exists (select from {records} r
+		where r.id = u.record_id and r.version = u.version)`, within, changed)}
 	if c.act == verdict.Remove {
 		for _, p := range c.catalog.PointingTo(c.t.Name) {
 			list = append(list, q(`update {undo} u set why = @why where {within} and exists (
 				select from {pointing} x where {link} = u.record_id
-					and not exists (select from {undo} g where g.act = 'remove' and g.type = {by} and g.record_id = x.id and g.why = '' and g.seq >= @low))`,
-				within, frag{"pointing": schema.Records(c.i.Workspace, p.Type.Name), "link": schema.Column(p.Field, "x"), "by": literal(p.Type.Name)},
+					and not exists (select from {undo} g where g.act = 'remove' and g.type = {by} and g.record_id = x.id
+					and g.why = '' and g.seq >= @low))`,
+				within, frag{"pointing": schema.Records(c.i.Workspace, p.Type.Name), "link": schema.Column(p.Field, "x"),
+					"by": literal(p.Type.Name)},
 				arg{"why": string(verdict.ReferredTo), "low": c.low}))
 		}
 	}
@@ -158,9 +163,11 @@ func (c *undoChunk) unlink(p catalog.Pointing, by undoType, within frag) stmt {
 			from todo t where x.id = t.id returning x.id, x.version, t.was
 		)
 		insert into {pointing_history} (record_id, version, person, import, run, kind, changes)
-		select id, version, @person, @import, @run, 'update', jsonb_build_object({field}, jsonb_build_array({shown}, null)) from changed`,
+		select id, version, @person, @import, @run, 'update', jsonb_build_object({field}, jsonb_build_array({shown}, null))
+		from changed`,
 		within,
-		frag{"pointing": schema.Records(c.i.Workspace, by.Name), "pointing_history": schema.History(c.i.Workspace, by.Name), "by": literal(by.Name),
+		frag{"pointing": schema.Records(c.i.Workspace, by.Name), "pointing_history": schema.History(c.i.Workspace,
+			by.Name), "by": literal(by.Name),
 			"set": set, "field": literal(p.Field.Name), "shown": schema.Shown(c.catalog, p.Field, "was")},
 		arg{"high": c.high, "person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
 }
@@ -182,7 +189,8 @@ func (c *undoChunk) bringBack(within frag) stmt {
 	for _, f := range c.t.Fields {
 		v := c.value(f)
 		columns, values = append(columns, schema.Value(f.Name)), append(values, v)
-		changes = append(changes, schema.Becomes{Field: f.Name, Is: v + ` is not null`, Was: `null`, Now: schema.Shown(c.catalog, f, v)})
+		changes = append(changes, schema.Becomes{Field: f.Name, Is: v + ` is not null`, Was: `null`,
+			Now: schema.Shown(c.catalog, f, v)})
 		if f.Normalised() {
 			columns, values = append(columns, schema.Key(f.Name)), append(values, `w.`+schema.Key(f.Name))
 		}
@@ -196,7 +204,8 @@ func (c *undoChunk) bringBack(within frag) stmt {
 	return q(`
 		with made as (
 			insert into {records} (id, version, created_at, created_by, changed_by, import, {title_column}{columns})
-			select w.record_id, w.version + 1, coalesce((w.was->>'created_at')::timestamptz, now()), coalesce((w.was->>'created_by')::bigint, @person), @person,
+			select w.record_id, w.version + 1, coalesce((w.was->>'created_at')::timestamptz, now()),
+			coalesce((w.was->>'created_by')::bigint, @person), @person,
 				(w.was->>'import')::bigint, {title}{values}
 			from {acts} u join {want} w on w.record_id = u.record_id
 			order by w.record_id
@@ -205,7 +214,8 @@ func (c *undoChunk) bringBack(within frag) stmt {
 		insert into {history} (record_id, version, person, import, run, kind, changes)
 		select m.id, m.version, @person, @import, @run, 'restore', {changes}
 		from made m join {want} w on w.record_id = m.id`,
-		within, frag{"title_column": schema.Title, "columns": behind(columns), "values": behind(values), "changes": schema.Changes(changes), "title": titleOfParts(names)},
+		within, frag{"title_column": schema.Title, "columns": behind(columns), "values": behind(values),
+			"changes": schema.Changes(changes), "title": titleOfParts(names)},
 		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
 }
 
@@ -225,12 +235,14 @@ func (c *undoChunk) giveBack(within frag) stmt {
 	for _, f := range c.t.touched {
 		now := schema.Column(f, "r")
 		is := literal(f.Name) + ` = any(u.fields)`
-		changes = append(changes, schema.Becomes{Field: f.Name, Is: is, Was: schema.Shown(c.catalog, f, now), Now: schema.Shown(c.catalog, f, c.value(f))})
+		changes = append(changes, schema.Becomes{Field: f.Name, Is: is, Was: schema.Shown(c.catalog, f, now),
+			Now: schema.Shown(c.catalog, f, c.value(f))})
 		// What the history then says decides what is written.
 		said := `t.changes ? ` + literal(f.Name)
 		set = append(set, schema.Value(f.Name)+` = case when `+said+` then `+c.value(f)+` else `+now+` end`)
 		if f.Normalised() {
-			set = append(set, schema.Key(f.Name)+` = case when `+said+` then w.`+schema.Key(f.Name)+` else r.`+schema.Key(f.Name)+` end`)
+			set = append(set, schema.Key(f.Name)+` = case when `+said+` then w.`+schema.Key(f.Name)+` else r.`+
+				schema.Key(f.Name)+` end`)
 		}
 		if schema.InTitle(c.t.RecordType, f.Name) {
 			names[f.Name] = `case when ` + said + ` then w.` + schema.Name(f.Name) + ` else r.` + schema.Name(f.Name) + ` end`
@@ -248,7 +260,8 @@ func (c *undoChunk) giveBack(within frag) stmt {
 	return q(`
 		with todo as materialized (
 			select r.id, {changes} as changes
-			from {acts} u join {want} w on w.record_id = u.record_id join {records} r on r.id = u.record_id and r.version = u.version
+			from {acts} u join {want} w on w.record_id = u.record_id join {records} r on r.id = u.record_id
+			and r.version = u.version
 		),
 		changed as (
 			update {records} r set version = r.version + 1, changed_at = now(), changed_by = @person, {title_column} = {title}, {set}
@@ -258,7 +271,8 @@ func (c *undoChunk) giveBack(within frag) stmt {
 		)
 		insert into {history} (record_id, version, person, import, run, kind, changes)
 		select id, version, @person, @import, @run, 'update', changes from changed`,
-		within, frag{"title_column": schema.Title, "title": titleOfParts(title), "set": list(set), "changes": schema.Changes(changes)},
+		within, frag{"title_column": schema.Title, "title": titleOfParts(title), "set": list(set),
+			"changes": schema.Changes(changes)},
 		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
 }
 
@@ -307,11 +321,13 @@ func (u *Undo) End(ctx context.Context, event life.Event, trouble *store.Trouble
 			}
 		}
 		if there {
-			if _, err := tx.Exec(ctx, `update imports set outcomes = $2 where id = $1`, i.ID, store.JSON[map[verdict.Outcome]int64]{V: outcomes}); err != nil {
+			if _, err := tx.Exec(ctx, `update imports set outcomes = $2 where id = $1`, i.ID,
+				store.JSON[map[verdict.Outcome]int64]{V: outcomes}); err != nil {
 				return fmt.Errorf("note the outcomes: %w", err)
 			}
 		}
-		if _, err := tx.Exec(ctx, `update runs set outcomes = $2 where id = $1`, u.run.ID, store.JSON[map[verdict.Outcome]int64]{V: undone}); err != nil {
+		if _, err := tx.Exec(ctx, `update runs set outcomes = $2 where id = $1`, u.run.ID,
+			store.JSON[map[verdict.Outcome]int64]{V: undone}); err != nil {
 			return fmt.Errorf("note the outcomes: %w", err)
 		}
 		return store.EndRunIn(ctx, tx, i, u.run, event, trouble, nil)
@@ -332,12 +348,14 @@ func (u *Undo) somethingLeft(ctx context.Context, tx pgx.Tx) (left bool, err err
 // becomeBefore is the SQL of what an earlier load has made or changed of a draft o of a row that
 // was held then for another of its records, and that has found it unchanged since.
 const becomeBefore = `select p.run, p.outcome from {results} p
-	where p.row_no = o.row_no and p.draft = o.draft and not p.last and p.record_id = o.record_id and p.outcome in ('created', 'updated')`
+	where p.row_no = o.row_no and p.draft = o.draft and not p.last and p.record_id = o.record_id
+	and p.outcome in ('created', 'updated')`
 
 // partLeft tells whether some records of rows that are held, or undone by now, are left.
 func (u *Undo) partLeft(ctx context.Context, tx pgx.Tx) (left bool, err error) {
 	sql, _, err := q(`select exists (select from {results} o
-		where o.last and (o.outcome in ('created', 'updated', 'deleted') or o.outcome = 'unchanged' and exists ({before})))`, frag{"before": becomeBefore}).compose(u.word)
+		where o.last and (o.outcome in ('created', 'updated', 'deleted') or o.outcome = 'unchanged'
+		and exists ({before})))`, frag{"before": becomeBefore}).compose(u.word)
 	if err != nil {
 		return false, err
 	}
@@ -352,7 +370,8 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 		_, err := u.room.carryOut(ctx, tx, u.run, stepUndoOutcome, word, statements)
 		return err
 	}
-	err = do(u.word, q(`create temp table became_now (row_no bigint not null, draft smallint not null, run bigint not null, outcome text collate "C" not null, record_id bigint, detail text) on commit drop`))
+	err = do(u.word, q(`create temp table became_now (row_no bigint not null, draft smallint not null,
+		run bigint not null, outcome text collate "C" not null, record_id bigint, detail text) on commit drop`))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -382,10 +401,12 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 		q(`insert into became_now select o.row_no, o.draft, @run, p.outcome, p.record_id, p.detail
 			from {results} o
 			cross join lateral (
-				select * from {results} x where x.row_no = o.row_no and x.draft = o.draft and not x.last and x.run < o.run order by x.run desc limit 1
+				select * from {results} x where x.row_no = o.row_no and x.draft = o.draft and not x.last and x.run < o.run
+				order by x.run desc limit 1
 			) p
 			where o.last and o.run = {pieces} and o.outcome = 'undone' and o.record_id is null{only}
-				and (p.record_id is null or exists (select from became_now b where b.draft = o.draft and b.record_id = p.record_id and b.outcome <> 'undone'))`, frag{"only": only}, run),
+				and (p.record_id is null or exists (select from became_now b where b.draft = o.draft
+				and b.record_id = p.record_id and b.outcome <> 'undone'))`, frag{"only": only}, run),
 		q(`create index on became_now (row_no, draft)`),
 		q(`analyze became_now`))
 	if err != nil {
@@ -394,7 +415,8 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 	// Where a row makes one record, what has become of that has become of the row.
 	ofRow, rows, each := `b.outcome`, `became_now b`, `select outcome as of_row from became_now`
 	if len(u.i.Routine.V.Drafts) > 1 {
-		ofRow, rows, each = `case when b.draft = 1 then r.of_row collate "C" end`, `became_now b join rows_now r on r.row_no = b.row_no`, `select of_row from rows_now`
+		ofRow, rows, each = `case when b.draft = 1 then r.of_row collate "C" end`,
+			`became_now b join rows_now r on r.row_no = b.row_no`, `select of_row from rows_now`
 		if err := do(u.word, u.rowsNow()...); err != nil {
 			return nil, nil, err
 		}
@@ -404,14 +426,17 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 	err = do(u.word,
 		q(`update {results} o set last = false from became_now b where o.last and o.row_no = b.row_no and o.draft = b.draft`),
 		q(`insert into {results} (row_no, draft, run, outcome, of_row, record_id, detail)
-			select b.row_no, b.draft, b.run, b.outcome, {of_row}, b.record_id, b.detail from {rows} order by b.row_no, b.draft`, frag{"of_row": ofRow, "rows": rows}),
+			select b.row_no, b.draft, b.run, b.outcome, {of_row}, b.record_id, b.detail from {rows}
+			order by b.row_no, b.draft`, frag{"of_row": ofRow, "rows": rows}),
 		q(`analyze {results}`))
 	if err != nil {
 		return nil, nil, err
 	}
-	all, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from {results} where last and of_row is not null group by of_row`))
+	all, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from {results}
+		where last and of_row is not null group by of_row`))
 	if err == nil {
-		touched, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from ({each}) x group by of_row`, frag{"each": each}))
+		touched, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from ({each}) x
+			group by of_row`, frag{"each": each}))
 	}
 	return all, touched, err
 }
@@ -457,7 +482,8 @@ func (u *Undo) becameNow(n int) stmt {
 			case
 				when o.outcome = 'undone' then coalesce((
 					select p.outcome from {results} p
-					where p.row_no = o.row_no and p.draft = o.draft and not p.last and p.record_id = o.record_id and p.outcome in ('created', 'updated', 'deleted')
+					where p.row_no = o.row_no and p.draft = o.draft and not p.last and p.record_id = o.record_id
+					and p.outcome in ('created', 'updated', 'deleted')
 					order by p.run desc limit 1), o.outcome)
 				else 'undone'
 			end,
@@ -466,10 +492,13 @@ func (u *Undo) becameNow(n int) stmt {
 		from {results} o join mine m on m.record_id = o.record_id
 		where o.last and o.draft = {n}
 			and (
-				o.run = {pieces} and o.outcome in ('created', 'updated', 'deleted', 'undone') and (o.outcome <> 'created' or m.kind = 'delete')
-				or o.outcome = 'unchanged' and exists (select from ({before}) p where p.run = {pieces} and (p.outcome <> 'created' or m.kind = 'delete'))
+				o.run = {pieces} and o.outcome in ('created', 'updated', 'deleted', 'undone')
+				and (o.outcome <> 'created' or m.kind = 'delete')
+				or o.outcome = 'unchanged' and exists (select from ({before}) p where p.run = {pieces}
+				and (p.outcome <> 'created' or m.kind = 'delete'))
 			){only}`,
-		frag{"n": schema.Int(n + 1), "only": only, "before": becomeBefore, "list": numbers(u.run.Undoes)}, arg{"run": u.run.Piece, "import": u.i.ID})
+		frag{"n": schema.Int(n + 1), "only": only, "before": becomeBefore, "list": numbers(u.run.Undoes)},
+		arg{"run": u.run.Piece, "import": u.i.ID})
 }
 
 // keptNow is the statement that notes of the n-th draft of rows why what they have

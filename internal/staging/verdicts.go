@@ -81,7 +81,8 @@ func (k *Check) gather(into, part string) stmt {
 	for _, d := range k.drafts {
 		all = append(all, `select *, `+schema.Literal(d.plan.Name)+`::text as draft from `+d.table(part))
 	}
-	return q(`create unlogged table {into} as {all}`, frag{"into": "{" + into + "}", "all": strings.Join(all, " union all ")})
+	return q(`create unlogged table {into} as {all}`,
+		frag{"into": "{" + into + "}", "all": strings.Join(all, " union all ")})
 }
 
 // word of a verdict, an outcome or a reason as SQL.
@@ -97,7 +98,8 @@ func (k *draftCheck) decide(ctx context.Context) error {
 		f := fp.Field
 		// The value that the record would have is worked out once, in the innermost query.
 		was, after := `s.`+wasColumn(f.Name), `s.`+afterColumn(f.Name)
-		afters = append(afters, schema.Column(f, "r")+` as `+wasColumn(f.Name), k.after(fp, "q", "r", now)+` as `+afterColumn(f.Name))
+		afters = append(afters, schema.Column(f, "r")+` as `+wasColumn(f.Name), k.after(fp, "q", "r", now)+` as `+
+			afterColumn(f.Name))
 		differs := after + ` is distinct from ` + was
 		differ = append(differ, `(`+differs+`)`)
 		shown = append(shown, schema.Becomes{Field: f.Name, Is: differs, Was: k.shown(f, was), Now: k.shown(f, after)})
@@ -117,10 +119,13 @@ func (k *draftCheck) decide(ctx context.Context) error {
 		afters = nil
 	}
 	words := frag{
-		"afters": behind(afters), "changed": changed, "changes": changes, "refs": behind(refs), "refs_of": behind(refsOf), "none": behind(none), "staged": k.staged(),
+		"afters": behind(afters), "changed": changed, "changes": changes, "refs": behind(refs), "refs_of": behind(refsOf),
+		"none": behind(none), "staged": k.staged(),
 		"wrong": k.wrong("p"), "about": k.about("x"),
-		"left_out": given(verdict.Case{LeftOut: true}), "held": given(verdict.Case{Problems: true}), "asked_about": given(verdict.Case{Question: true}),
-		"missing": given(verdict.Case{}), "changing": given(verdict.Case{Found: true, Changes: true}), "there": given(verdict.Case{Found: true}),
+		"left_out": given(verdict.Case{LeftOut: true}), "held": given(verdict.Case{Problems: true}),
+		"asked_about": given(verdict.Case{Question: true}),
+		"missing":     given(verdict.Case{}), "changing": given(verdict.Case{Found: true, Changes: true}),
+		"there":         given(verdict.Case{Found: true}),
 		"nothing_found": literal(verdict.NothingFound), "already_there": literal(verdict.AlreadyThere),
 		"skips_missing": skips(verdict.Case{}), "skips_there": skips(verdict.Case{Found: true}),
 	}
@@ -186,7 +191,8 @@ func (k *draftCheck) withRow() string {
 		verdicts, whys, others = append(verdicts, a+`.verdict`), append(whys, a+`.why`), append(others, a+`.other_row`)
 	}
 	var whens string
-	for _, w := range []verdict.Verdict{verdict.Hold, verdict.Ask, verdict.Delete, verdict.Create, verdict.Update, verdict.Same} {
+	for _, w := range []verdict.Verdict{verdict.Hold, verdict.Ask, verdict.Delete, verdict.Create, verdict.Update,
+		verdict.Same} {
 		whens += ` when ` + literal(w) + ` in (` + list(verdicts) + `) then ` + literal(w)
 	}
 	row := `(case` + whens + ` else ` + literal(verdict.Skip) + ` end) collate "C"`
@@ -255,7 +261,8 @@ func (k *Check) totals(ctx context.Context, on querier, which string) (t verdict
 	of := frag{"which": which}
 	t = verdict.Totals{Verdicts: map[string]int64{}, Problems: []verdict.ProblemCount{}, Changes: []verdict.FieldCount{}}
 	first := k.drafts[0]
-	words, err := collect[counted](ctx, on, first.word, q(`select row_verdict as word, count(*) as count from {verdicts} where {which} group by row_verdict`, of))
+	words, err := collect[counted](ctx, on, first.word, q(`select row_verdict as word, count(*) as count from {verdicts}
+		where {which} group by row_verdict`, of))
 	if err != nil {
 		return t, fmt.Errorf("count verdicts: %w", err)
 	}
@@ -276,7 +283,8 @@ func (k *Check) totals(ctx context.Context, on querier, which string) (t verdict
 		return t, fmt.Errorf("count questions: %w", err)
 	}
 	t.Reasons, err = collect[verdict.ReasonCount](ctx, on, first.word, q(`
-		select row_why as reason, count(*) as count from {verdicts} where row_why is not null and {which} group by row_why order by row_why`, of))
+		select row_why as reason, count(*) as count from {verdicts} where row_why is not null and {which} group by row_why
+		order by row_why`, of))
 	if err != nil {
 		return t, fmt.Errorf("count reasons: %w", err)
 	}
@@ -295,7 +303,8 @@ func (k *Check) totals(ctx context.Context, on querier, which string) (t verdict
 func (k *Check) countPartly(ctx context.Context, on querier, which frag, t *verdict.Totals) error {
 	var writes []string
 	for _, d := range k.drafts {
-		writes = append(writes, `exists (select from `+d.table("verdicts")+` w where w.row_no = {verdicts}.row_no and w.verdict in ('create', 'update'))`)
+		writes = append(writes, `exists (select from `+d.table("verdicts")+
+			` w where w.row_no = {verdicts}.row_no and w.verdict in ('create', 'update'))`)
 	}
 	sql, _, err := q(`select count(*) from {verdicts} where row_verdict in ('hold', 'ask') and ({writes}) and {which}`,
 		which, frag{"writes": strings.Join(writes, " or ")}).compose(k.drafts[0].word)
@@ -311,7 +320,8 @@ func (k *Check) countPartly(ctx context.Context, on querier, which frag, t *verd
 // count counts what is said of one draft of the rows.
 func (k *draftCheck) count(ctx context.Context, on querier, which frag, t *verdict.Totals) error {
 	of := verdict.DraftCount{Name: k.plan.Name, Type: k.plan.Type.Name, Verdicts: map[string]int64{}}
-	words, err := collect[counted](ctx, on, k.word, q(`select verdict as word, count(*) as count from {verdicts} where {which} group by verdict`, which))
+	words, err := collect[counted](ctx, on, k.word, q(`select verdict as word, count(*) as count from {verdicts}
+		where {which} group by verdict`, which))
 	if err != nil {
 		return fmt.Errorf("count verdicts: %w", err)
 	}

@@ -63,12 +63,16 @@ func (s *Issuer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	switch r.URL.Path {
 	case "/.well-known/openid-configuration":
 		answer(w, http.StatusOK, map[string]any{
-			"issuer": s.URL, "authorization_endpoint": s.URL + "/authorize", "token_endpoint": s.URL + "/token", "jwks_uri": s.URL + "/keys",
-			"response_types_supported": []string{"code"}, "subject_types_supported": []string{"public"}, "id_token_signing_alg_values_supported": []string{"RS256"},
-			"scopes_supported": []string{"openid", "email", "profile", "groups"}, "code_challenge_methods_supported": []string{"S256"},
+			"issuer": s.URL, "authorization_endpoint": s.URL + "/authorize", "token_endpoint": s.URL + "/token",
+			"jwks_uri":                 s.URL + "/keys",
+			"response_types_supported": []string{"code"}, "subject_types_supported": []string{"public"},
+			"id_token_signing_alg_values_supported": []string{"RS256"},
+			"scopes_supported":                      []string{"openid", "email", "profile", "groups"},
+			"code_challenge_methods_supported":      []string{"S256"},
 		})
 	case "/keys":
-		answer(w, http.StatusOK, jose.JSONWebKeySet{Keys: []jose.JSONWebKey{{Key: &s.key.PublicKey, KeyID: "1", Algorithm: "RS256", Use: "sig"}}})
+		answer(w, http.StatusOK, jose.JSONWebKeySet{Keys: []jose.JSONWebKey{{Key: &s.key.PublicKey, KeyID: "1",
+			Algorithm: "RS256", Use: "sig"}}})
 	case "/authorize":
 		s.authorize(w, r)
 	case "/token":
@@ -86,7 +90,8 @@ func answer(w http.ResponseWriter, status int, v any) {
 
 func (s *Issuer) authorize(w http.ResponseWriter, r *http.Request) {
 	q := r.URL.Query()
-	if q.Get("client_id") != s.Client || q.Get("response_type") != "code" || q.Get("code_challenge_method") != "S256" || q.Get("state") == "" {
+	if q.Get("client_id") != s.Client || q.Get("response_type") != "code" || q.Get("code_challenge_method") != "S256" ||
+		q.Get("state") == "" {
 		http.Error(w, "This is not a request of the client.", http.StatusBadRequest)
 		return
 	}
@@ -99,7 +104,8 @@ func (s *Issuer) authorize(w http.ResponseWriter, r *http.Request) {
 			s.mu.Lock()
 			s.codes[code] = asked{p, q.Get("nonce"), q.Get("code_challenge"), q.Get("redirect_uri"), time.Now().Add(time.Minute)}
 			s.mu.Unlock()
-			http.Redirect(w, r, q.Get("redirect_uri")+"?"+url.Values{"code": {code}, "state": {q.Get("state")}}.Encode(), http.StatusFound)
+			http.Redirect(w, r, q.Get("redirect_uri")+"?"+url.Values{"code": {code}, "state": {q.Get("state")}}.Encode(),
+				http.StatusFound)
 			return
 		}
 	}
@@ -141,19 +147,22 @@ func (s *Issuer) token(w http.ResponseWriter, r *http.Request) {
 		refuse("another address")
 		return
 	}
-	signer, err := jose.NewSigner(jose.SigningKey{Algorithm: jose.RS256, Key: s.key}, (&jose.SignerOptions{}).WithHeader("kid", "1").WithType("JWT"))
+	signer, err := jose.NewSigner(jose.SigningKey{Algorithm: jose.RS256, Key: s.key},
+		(&jose.SignerOptions{}).WithHeader("kid", "1").WithType("JWT"))
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusInternalServerError)
 		return
 	}
 	now := time.Now()
 	id, err := jwt.Signed(signer).Claims(map[string]any{
-		"iss": s.URL, "aud": s.Client, "sub": a.person.Email, "iat": now.Unix(), "exp": now.Add(5 * time.Minute).Unix(), "nonce": a.nonce,
+		"iss": s.URL, "aud": s.Client, "sub": a.person.Email, "iat": now.Unix(), "exp": now.Add(5 * time.Minute).Unix(),
+		"nonce": a.nonce,
 		"email": a.person.Email, "email_verified": !a.person.Unverified, "name": a.person.Name, "groups": a.person.Groups,
 	}).Serialize()
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusInternalServerError)
 		return
 	}
-	answer(w, http.StatusOK, map[string]any{"access_token": rand.Text(), "token_type": "Bearer", "expires_in": 300, "id_token": id})
+	answer(w, http.StatusOK, map[string]any{"access_token": rand.Text(), "token_type": "Bearer", "expires_in": 300,
+		"id_token": id})
 }

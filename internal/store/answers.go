@@ -28,7 +28,8 @@ const answerColumns = `a.row_no, a.draft, a.choice, a.record_id, a.other_row, to
 // AnswersOf gives the answers about some rows of an import.
 func (s *Store) AnswersOf(ctx context.Context, id int64, rows []int64) ([]Answer, error) {
 	var list []Answer
-	err := s.db.SelectContext(ctx, &list, `select `+answerColumns+` from answers a join people p on p.id = a.person where a.import = $1 and a.row_no = any($2)`, id, rows)
+	err := s.db.SelectContext(ctx, &list, `select `+answerColumns+` from answers a join people p on p.id = a.person
+		where a.import = $1 and a.row_no = any($2)`, id, rows)
 	if err != nil {
 		return nil, fmt.Errorf("read answers: %w", err)
 	}
@@ -67,9 +68,11 @@ func (s *Store) CountAnswers(ctx context.Context, id int64) (all, unseen int64, 
 func TakeBack(ctx context.Context, tx pgx.Tx, id int64, rows []int64) (int64, error) {
 	tag, err := tx.Exec(ctx, `
 		with gone as (
-			delete from answers where import = $1 and (coalesce(cardinality($2::bigint[]), 0) = 0 or row_no = any($2)) returning row_no
+			delete from answers where import = $1 and (coalesce(cardinality($2::bigint[]), 0) = 0 or row_no = any($2))
+			returning row_no
 		)
-		insert into touched_rows (import, row_no) select distinct $1::bigint, row_no from gone on conflict do nothing`, id, rows)
+		insert into touched_rows (import, row_no) select distinct $1::bigint, row_no from gone
+		on conflict do nothing`, id, rows)
 	if err != nil {
 		return 0, fmt.Errorf("take answers back: %w", err)
 	}
@@ -80,10 +83,12 @@ func TakeBack(ctx context.Context, tx pgx.Tx, id int64, rows []int64) (int64, er
 // last check, or whose cells were changed, at most so many; more tells that there
 // are others, cells that cells were changed.
 func (s *Store) Touched(ctx context.Context, id int64, most int) (rows []int64, more, cells bool, err error) {
-	if err := s.db.SelectContext(ctx, &rows, `select row_no from touched_rows where import = $1 order by row_no limit $2`, id, most+1); err != nil {
+	if err := s.db.SelectContext(ctx, &rows, `select row_no from touched_rows where import = $1 order by row_no
+		limit $2`, id, most+1); err != nil {
 		return nil, false, false, fmt.Errorf("list touched rows: %w", err)
 	}
-	if err := s.db.GetContext(ctx, &cells, `select exists (select from touched_rows where import = $1 and cells)`, id); err != nil {
+	if err := s.db.GetContext(ctx, &cells, `select exists (select from touched_rows where import = $1 and cells)`,
+		id); err != nil {
 		return nil, false, false, fmt.Errorf("list touched rows: %w", err)
 	}
 	return rows[:min(len(rows), most)], len(rows) > most, cells, nil

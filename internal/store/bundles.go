@@ -68,7 +68,8 @@ func bundleSubject(id int64) string { return fmt.Sprintf("bundle %d", id) }
 func (s *Store) AddBundle(ctx context.Context, workspace, name string, by Person) (Bundle, error) {
 	var id int64
 	err := s.inTx(ctx, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, `insert into bundles (workspace, name, made_by) values ($1, $2, $3) returning id`, workspace, name, by.ID).Scan(&id); err != nil {
+		if err := tx.QueryRow(ctx, `insert into bundles (workspace, name, made_by) values ($1, $2, $3) returning id`,
+			workspace, name, by.ID).Scan(&id); err != nil {
 			return err
 		}
 		return logIn(ctx, tx, Entry{Person: by.ID, Workspace: workspace, Action: "make", Subject: bundleSubject(id)})
@@ -84,7 +85,8 @@ func (s *Store) Bundle(ctx context.Context, workspace string, id int64) (Bundle,
 	var b Bundle
 	err := s.db.GetContext(ctx, &b, `select `+bundleColumns+` where b.id = $1 and b.workspace = $2`, id, workspace)
 	if IsMissing(err) {
-		return b, fault.New(fault.NotFound, "unknown_bundle", "there is no such bundle in this workspace").With(fmt.Sprint(id)).
+		return b, fault.New(fault.NotFound, "unknown_bundle",
+			"there is no such bundle in this workspace").With(fmt.Sprint(id)).
 			Mended("See uchi bundles.")
 	}
 	if err != nil {
@@ -97,7 +99,8 @@ func (s *Store) Bundle(ctx context.Context, workspace string, id int64) (Bundle,
 // left out.
 func (s *Store) Bundles(ctx context.Context, workspace string, limit int) ([]Bundle, error) {
 	var list []Bundle
-	err := s.db.SelectContext(ctx, &list, `select `+bundleColumns+` where b.workspace = $1 and b.state <> 'discarded' order by b.id desc limit $2`, workspace, limit)
+	err := s.db.SelectContext(ctx, &list, `select `+bundleColumns+` where b.workspace = $1 and b.state <> 'discarded'
+		order by b.id desc limit $2`, workspace, limit)
 	if err != nil {
 		return nil, fmt.Errorf("list bundles: %w", err)
 	}
@@ -106,7 +109,8 @@ func (s *Store) Bundles(ctx context.Context, workspace string, limit int) ([]Bun
 
 // BundlesAtWork lists the bundles on which work is under way.
 func (s *Store) BundlesAtWork(ctx context.Context) (ids []int64, err error) {
-	if err := s.db.SelectContext(ctx, &ids, `select id from bundles where state in ('checking', 'loading', 'undoing')`); err != nil {
+	if err := s.db.SelectContext(ctx, &ids, `select id from bundles
+		where state in ('checking', 'loading', 'undoing')`); err != nil {
 		return nil, fmt.Errorf("list bundles at work: %w", err)
 	}
 	return ids, nil
@@ -115,7 +119,8 @@ func (s *Store) BundlesAtWork(ctx context.Context) (ids []int64, err error) {
 // BundleImports gives the imports of a bundle in their order.
 func (s *Store) BundleImports(ctx context.Context, bundle int64) ([]Import, error) {
 	var list []Import
-	err := s.db.SelectContext(ctx, &list, `select `+importColumns+importFrom+`where i.bundle = $1 order by i.turn, i.place`, bundle)
+	err := s.db.SelectContext(ctx, &list, `select `+importColumns+importFrom+`where i.bundle = $1
+		order by i.turn, i.place`, bundle)
 	if err != nil {
 		return nil, fmt.Errorf("list imports of a bundle: %w", err)
 	}
@@ -134,7 +139,8 @@ func CountBundleIn(ctx context.Context, tx pgx.Tx, bundle int64) (n int, err err
 // kept. Acts on its imports that f does are transactions of their own.
 func (s *Store) ChangeBundle(ctx context.Context, id int64, f func(b *Bundle) error) error {
 	return s.inTx(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `select `+bundleColumns+` where b.id = $1 for no key update of b`, id) // acts on its imports look whether it is there
+		// acts on its imports look whether it is there
+		rows, err := tx.Query(ctx, `select `+bundleColumns+` where b.id = $1 for no key update of b`, id)
 		if err != nil {
 			return fmt.Errorf("lock bundle: %w", err)
 		}
@@ -150,7 +156,8 @@ func (s *Store) ChangeBundle(ctx context.Context, id int64, f func(b *Bundle) er
 				trouble = @trouble, worked_by = @by, changed_at = now()
 			where id = @id`,
 			pgx.StrictNamedArgs{
-				"id": id, "state": b.State, "ordered": b.Ordered, "left": b.LeftOut, "plan": b.Plan, "at": b.At, "begun": b.Begun, "policy": b.Policy,
+				"id": id, "state": b.State, "ordered": b.Ordered, "left": b.LeftOut, "plan": b.Plan, "at": b.At,
+				"begun": b.Begun, "policy": b.Policy,
 				"trouble": b.Trouble, "by": b.WorkedBy,
 			})
 		if err != nil {
@@ -163,7 +170,8 @@ func (s *Store) ChangeBundle(ctx context.Context, id int64, f func(b *Bundle) er
 // SetTurns puts the imports of a bundle into an order.
 func (s *Store) SetTurns(ctx context.Context, bundle int64, imports []int64) error {
 	_, err := s.pool.Exec(ctx, `
-		update imports i set turn = x.n from unnest($2::bigint[]) with ordinality x (id, n) where i.id = x.id and i.bundle = $1 and i.turn <> x.n`, bundle, imports)
+		update imports i set turn = x.n from unnest($2::bigint[]) with ordinality x (id, n) where i.id = x.id
+		and i.bundle = $1 and i.turn <> x.n`, bundle, imports)
 	if err != nil {
 		return fmt.Errorf("order a bundle: %w", err)
 	}
@@ -172,5 +180,6 @@ func (s *Store) SetTurns(ctx context.Context, bundle int64, imports []int64) err
 
 // LogBundle notes what a person has done with a bundle.
 func (s *Store) LogBundle(ctx context.Context, b Bundle, action string, by Person) error {
-	return s.logged(ctx, Entry{Person: by.ID, Workspace: b.Workspace, Action: action, Subject: bundleSubject(b.ID)}, func(pgx.Tx) error { return nil })
+	return s.logged(ctx, Entry{Person: by.ID, Workspace: b.Workspace, Action: action, Subject: bundleSubject(b.ID)},
+		func(pgx.Tx) error { return nil })
 }

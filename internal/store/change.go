@@ -37,7 +37,8 @@ func (s *Store) ChangeRecord(ctx context.Context, workspace string, c catalog.Ca
 			return err
 		}
 		var now int
-		err := tx.QueryRow(ctx, `select version from `+schema.Records(workspace, t.Name)+` where id = $1 for update`, ch.Record.ID).Scan(&now)
+		err := tx.QueryRow(ctx, `select version from `+schema.Records(workspace, t.Name)+` where id = $1 for update`,
+			ch.Record.ID).Scan(&now)
 		if IsMissing(err) || err == nil && ch.Version > 0 && now != ch.Version {
 			return errChangedMeanwhile.With(t.RecordID(ch.Record.ID))
 		}
@@ -48,10 +49,12 @@ func (s *Store) ChangeRecord(ctx context.Context, workspace string, c catalog.Ca
 		if _, err := tx.Exec(ctx, sql, pgx.QueryExecModeSimpleProtocol, pgx.StrictNamedArgs(args)); err != nil {
 			return err
 		}
-		return logIn(ctx, tx, Entry{Person: ch.By.ID, Workspace: workspace, Action: "change record", Subject: t.RecordID(ch.Record.ID)})
+		return logIn(ctx, tx, Entry{Person: ch.By.ID, Workspace: workspace, Action: "change record",
+			Subject: t.RecordID(ch.Record.ID)})
 	})
 	if SQLState(err) == "23505" {
-		return fault.New(fault.Conflict, "key_taken", "another record has this key already").Mended("Choose another, or change that record.")
+		return fault.New(fault.Conflict, "key_taken",
+			"another record has this key already").Mended("Choose another, or change that record.")
 	}
 	if err != nil {
 		if f, ok := fault.From(err); ok {
@@ -81,7 +84,8 @@ func changeSQL(workspace string, c catalog.Catalog, ch RecordChange) (string, ma
 		args[arg] = v
 		typed, was := schema.Typed(f, "@"+arg+"::text"), schema.Column(f, "r")
 		set = append(set, schema.Value(f.Name)+` = `+typed)
-		changes = append(changes, schema.Becomes{Field: f.Name, Is: was + ` is distinct from ` + typed, Was: schema.Shown(c, f, was), Now: schema.Shown(c, f, typed)})
+		changes = append(changes, schema.Becomes{Field: f.Name, Is: was + ` is distinct from ` + typed,
+			Was: schema.Shown(c, f, was), Now: schema.Shown(c, f, typed)})
 		key := func(column, form string) {
 			args[arg+"_"+column[1:2]] = form
 			set = append(set, column+` = nullif(@`+arg+"_"+column[1:2]+`::text, '')`)
@@ -107,10 +111,12 @@ func changeSQL(workspace string, c catalog.Catalog, ch RecordChange) (string, ma
 	}
 	return `
 		with todo as materialized (
-			select r.id, ` + schema.Changes(changes) + ` as changes from ` + schema.Records(workspace, t.Name) + ` r where r.id = @id
+			select r.id, ` + schema.Changes(changes) + ` as changes from ` + schema.Records(workspace, t.Name) +
+		` r where r.id = @id
 		),
 		changed as (
-			update ` + schema.Records(workspace, t.Name) + ` r set version = r.version + 1, changed_at = now(), changed_by = @person, ` + strings.Join(set, ", ") + `
+			update ` + schema.Records(workspace, t.Name) +
+		` r set version = r.version + 1, changed_at = now(), changed_by = @person, ` + strings.Join(set, ", ") + `
 			from todo t where r.id = t.id and t.changes <> '{}'
 			returning r.id, r.version, t.changes
 		)
@@ -127,8 +133,10 @@ func (s *Store) AddNote(ctx context.Context, workspace string, r Record, text st
 	if text == "" || len(text) > mostNote {
 		return fault.Newf(fault.Invalid, "bad_note", "a note has from 1 to %d bytes", mostNote).At(fault.Place{Path: "text"})
 	}
-	return s.logged(ctx, Entry{Person: by.ID, Workspace: workspace, Action: "add note", Subject: r.Type.RecordID(r.ID)}, func(tx pgx.Tx) error {
-		_, err := tx.Exec(ctx, `insert into notes (workspace, type, record_id, text, person) values ($1, $2, $3, $4, $5)`, workspace, r.Type.Name, r.ID, text, by.ID)
-		return err
-	})
+	return s.logged(ctx, Entry{Person: by.ID, Workspace: workspace, Action: "add note", Subject: r.Type.RecordID(r.ID)},
+		func(tx pgx.Tx) error {
+			_, err := tx.Exec(ctx, `insert into notes (workspace, type, record_id, text, person) values ($1, $2, $3, $4, $5)`,
+				workspace, r.Type.Name, r.ID, text, by.ID)
+			return err
+		})
 }

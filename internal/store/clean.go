@@ -51,20 +51,23 @@ func (s *Store) Settings(ctx context.Context) (Settings, error) {
 // SetSettings changes them.
 func (s *Store) SetSettings(ctx context.Context, set Settings, by int64) error {
 	if set.KeepDays < fewestKeepDays || set.KeepDays > mostKeepDays {
-		return fault.New(fault.Invalid, "bad_keep_days", fmt.Sprintf("sources and results are kept from %d to %d days", fewestKeepDays, mostKeepDays)).
+		return fault.New(fault.Invalid, "bad_keep_days", fmt.Sprintf("sources and results are kept from %d to %d days",
+			fewestKeepDays, mostKeepDays)).
 			At(fault.Place{Path: "keep_days"}).With(fmt.Sprint(set.KeepDays))
 	}
 	was, err := s.Settings(ctx)
 	if err != nil {
 		return err
 	}
-	return s.logged(ctx, Entry{Person: by, Action: "change settings", Subject: "service", Changed: &Changed{was, set}}, func(tx pgx.Tx) error {
-		_, err := tx.Exec(ctx, `insert into settings (name, value) values ($1, $2) on conflict (name) do update set value = excluded.value`, settingsName, JSON[Settings]{set})
-		if err != nil {
-			return fmt.Errorf("keep settings: %w", err)
-		}
-		return nil
-	})
+	return s.logged(ctx, Entry{Person: by, Action: "change settings", Subject: "service", Changed: &Changed{was, set}},
+		func(tx pgx.Tx) error {
+			_, err := tx.Exec(ctx, `insert into settings (name, value) values ($1, $2) on conflict (name) do update
+			set value = excluded.value`, settingsName, JSON[Settings]{set})
+			if err != nil {
+				return fmt.Errorf("keep settings: %w", err)
+			}
+			return nil
+		})
 }
 
 // Alone runs f unless another process does so.
@@ -75,7 +78,8 @@ func (s *Store) Alone(ctx context.Context, f func() error) error {
 		if err := conn.QueryRow(ctx, `select pg_try_advisory_lock($1)`, lock).Scan(&mine); err != nil || !mine {
 			return err
 		}
-		defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock($1)`, lock) //nolint:errcheck // the lock ends with the connection
+		//nolint:errcheck // the lock ends with the connection
+		defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock($1)`, lock)
 		return f()
 	})
 }
@@ -85,7 +89,9 @@ func (s *Store) Alone(ctx context.Context, f func() error) error {
 func (s *Store) DropUnfinished(ctx context.Context, since time.Duration) (int64, error) {
 	tag, err := s.pool.Exec(ctx, `
 		delete from sources s
-		where s.made_at < now() - make_interval(secs => $1) and not exists (select from imports i where i.source = s.id) and not exists (select from files f where f.source = s.id) and not exists (select from exports e where e.source = s.id)`, since.Seconds())
+		where s.made_at < now() - make_interval(secs => $1) and not exists (select from imports i where i.source = s.id)
+		and not exists (select from files f where f.source = s.id) and not exists (select from exports e
+		where e.source = s.id)`, since.Seconds())
 	if err != nil {
 		return 0, fmt.Errorf("drop unfinished uploads: %w", err)
 	}
@@ -94,7 +100,9 @@ func (s *Store) DropUnfinished(ctx context.Context, since time.Duration) (int64,
 
 // DropSource removes a source of which no import came.
 func (s *Store) DropSource(ctx context.Context, id int64) error {
-	_, err := s.pool.Exec(ctx, `delete from sources s where s.id = $1 and not exists (select from imports i where i.source = s.id) and not exists (select from files f where f.source = s.id) and not exists (select from exports e where e.source = s.id)`, id)
+	_, err := s.pool.Exec(ctx, `delete from sources s where s.id = $1 and not exists (select from imports i
+		where i.source = s.id) and not exists (select from files f where f.source = s.id) and not exists (select
+		from exports e where e.source = s.id)`, id)
 	if err != nil {
 		return fmt.Errorf("drop a source: %w", err)
 	}

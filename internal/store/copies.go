@@ -28,8 +28,9 @@ type Filling struct {
 }
 
 var (
-	errFilling = fault.New(fault.Conflict, "workspace_filling", "records are still coming along into the workspace, and nothing changes in it before they are there").
-			Mended("Wait until they are there: uchi workspaces, or the workspaces in the console, say how many are.")
+	errFilling = fault.New(fault.Conflict, "workspace_filling", "records are still coming along into the workspace, and "+
+		"nothing changes in it before they are there").
+		Mended("Wait until they are there: uchi workspaces, or the workspaces in the console, say how many are.")
 	errNotFilled = fault.New(fault.Conflict, "workspace_not_filled", "the records could not be copied into the workspace").
 			Mended("Remove it, and copy again.")
 )
@@ -38,7 +39,8 @@ var (
 // records are there.
 func (s *Store) Filling(ctx context.Context, workspace string) (*Filling, error) {
 	var f JSON[*Filling]
-	err := s.pool.QueryRow(ctx, `select `+fillingOf+` from copies c left join copy_progress p using (workspace) where c.workspace = $1`, workspace).Scan(&f)
+	err := s.pool.QueryRow(ctx, `select `+fillingOf+` from copies c left join copy_progress p using (workspace)
+		where c.workspace = $1`, workspace).Scan(&f)
 	if IsMissing(err) {
 		return nil, nil
 	}
@@ -64,7 +66,8 @@ func (s *Store) ClaimCopy(ctx context.Context, process string, silent time.Durat
 		update copies set process = $1, claimed_at = now()
 		where workspace = (
 			select c.workspace from copies c left join copy_progress p on p.workspace = c.workspace and p.process = c.process
-			where c.trouble is null and (c.process is null or greatest(c.claimed_at, p.beat_at) < now() - make_interval(secs => $2))
+			where c.trouble is null and (c.process is null
+			or greatest(c.claimed_at, p.beat_at) < now() - make_interval(secs => $2))
 			order by c.workspace limit 1 for update of c skip locked
 		)
 		returning workspace, source, share`, process, silent.Seconds())
@@ -86,7 +89,8 @@ func (s *Store) BeatCopy(ctx context.Context, workspace, process string, records
 	tag, err := s.pool.Exec(ctx, `
 		insert into copy_progress (workspace, process, records, chosen)
 		select workspace, process, $3, $4 from copies where workspace = $1 and process = $2
-		on conflict (workspace) do update set process = $2, beat_at = now(), records = $3, chosen = $4`, workspace, process, records, chosen)
+		on conflict (workspace) do update set process = $2, beat_at = now(), records = $3, chosen = $4`, workspace,
+		process, records, chosen)
 	if err != nil {
 		return false, fmt.Errorf("go on with filling a workspace: %w", err)
 	}
@@ -96,7 +100,8 @@ func (s *Store) BeatCopy(ctx context.Context, workspace, process string, records
 // EndCopy notes why a workspace was not filled, or without trouble leaves it to the next
 // process. An empty process speaks for whichever fills it.
 func (s *Store) EndCopy(ctx context.Context, workspace, process string, trouble *Trouble) error {
-	_, err := s.pool.Exec(ctx, `update copies set process = null, trouble = $3 where workspace = $1 and ($2 = '' or process = $2)`, workspace, process, JSON[*Trouble]{trouble})
+	_, err := s.pool.Exec(ctx, `update copies set process = null, trouble = $3 where workspace = $1
+		and ($2 = '' or process = $2)`, workspace, process, JSON[*Trouble]{trouble})
 	if err != nil {
 		return fmt.Errorf("end the filling of a workspace: %w", err)
 	}
@@ -146,7 +151,8 @@ func (s *Store) CopyRecordsOf(ctx context.Context, w CopyWork, process string, t
 	}
 	// Whatever went wrong follows from the claim being gone, where it is.
 	var mine bool
-	if s.pool.QueryRow(ctx, `select exists (select from copies where workspace = $1 and process = $2)`, w.Workspace, process).Scan(&mine) == nil && !mine {
+	if s.pool.QueryRow(ctx, `select exists (select from copies where workspace = $1 and process = $2)`, w.Workspace,
+		process).Scan(&mine) == nil && !mine {
 		return ErrCopyTaken
 	}
 	return err
@@ -177,7 +183,8 @@ func chooseRecords(ctx context.Context, tx pgx.Tx, c catalog.Catalog, w CopyWork
 				}
 				column := schema.Column(f, "r")
 				tag, err := tx.Exec(ctx, `insert into `+chosenOf(to)+`
-					select distinct `+column+` from `+schema.Records(w.From, t.Name)+` r join `+chosenOf(t)+` using (id) where `+column+` is not null
+					select distinct `+column+` from `+schema.Records(w.From, t.Name)+` r join `+chosenOf(t)+` using (id) where `+
+					column+` is not null
 					on conflict do nothing`)
 				if err != nil {
 					return 0, fmt.Errorf("choose what %s refers to: %w", t.Name, err)
@@ -210,7 +217,8 @@ func copyType(ctx context.Context, tx pgx.Tx, w CopyWork, t catalog.RecordType, 
 	for low := int64(0); low < last; low += copyStep {
 		tag, err := tx.Exec(ctx, `insert into `+schema.Records(w.Workspace, t.Name)+` (`+list+`)
 			select `+list+` from `+schema.Records(w.From, t.Name)+` r
-			where id > $1 and id <= $2 and exists (select from `+chosenOf(t)+` x where x.id = r.id) order by id`, low, low+copyStep)
+			where id > $1 and id <= $2 and exists (select from `+chosenOf(t)+` x where x.id = r.id) order by id`, low,
+			low+copyStep)
 		if err != nil {
 			return err
 		}
@@ -222,7 +230,8 @@ func copyType(ctx context.Context, tx pgx.Tx, w CopyWork, t catalog.RecordType, 
 	// What was made there since the workspace was, has come along with its ids.
 	_, err = tx.Exec(ctx, `
 		update record_types n set next_id = greatest(n.next_id, o.next_id)
-		from record_types o where n.workspace = $1 and n.name = $3 and o.workspace = $2 and o.name = $3`, w.Workspace, w.From, t.Name)
+		from record_types o where n.workspace = $1 and n.name = $3 and o.workspace = $2 and o.name = $3`, w.Workspace,
+		w.From, t.Name)
 	return err
 }
 
@@ -230,8 +239,10 @@ func copyType(ctx context.Context, tx pgx.Tx, w CopyWork, t catalog.RecordType, 
 // that made a record, which belongs to its workspace.
 func columnsOf(ctx context.Context, tx pgx.Tx, w CopyWork, typeName string) ([]string, error) {
 	rows, err := tx.Query(ctx, `
-		select quote_ident(n.column_name::text) from information_schema.columns n join information_schema.columns o using (table_name, column_name)
-		where n.table_schema = $1 and o.table_schema = $2 and table_name = $3 and column_name <> 'import' order by n.ordinal_position`,
+		select quote_ident(n.column_name::text) from information_schema.columns n join information_schema.columns o
+		using (table_name, column_name)
+		where n.table_schema = $1 and o.table_schema = $2 and table_name = $3 and column_name <> 'import'
+		order by n.ordinal_position`,
 		"w_"+w.Workspace, "w_"+w.From, "r_"+typeName)
 	if err != nil {
 		return nil, fmt.Errorf("read columns: %w", err)

@@ -17,7 +17,8 @@ import (
 // but for the delimiter), as the server makes it: the id with the version first, then
 // the columns of the view. Texts that a spreadsheet program would take for formulas
 // are guarded as value.Guard does. There is no header.
-func (s *Store) CopyRecords(ctx context.Context, workspace, typeName string, f RecordFilter, delimiter, mark string, w io.Writer) error {
+func (s *Store) CopyRecords(ctx context.Context, workspace, typeName string, f RecordFilter, delimiter, mark string,
+	w io.Writer) error {
 	q, err := s.recordSQL(ctx, workspace, typeName, f)
 	if err != nil {
 		return err
@@ -34,7 +35,8 @@ func (s *Store) CopyRecords(ctx context.Context, workspace, typeName string, f R
 	}
 	defer conn.Release()
 	out := bufio.NewWriterSize(w, 1<<18) // the server sends row by row
-	_, err = conn.Conn().PgConn().CopyTo(ctx, out, `copy (select `+strings.Join(cells, ", ")+q.from()+where+"\n order by "+order+
+	_, err = conn.Conn().PgConn().CopyTo(ctx, out, `copy (select `+strings.Join(cells, ", ")+q.from()+where+
+		"\n order by "+order+
 		`) to stdout (format csv, delimiter `+schema.Literal(delimiter)+`)`)
 	if err == nil {
 		err = out.Flush()

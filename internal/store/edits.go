@@ -39,7 +39,8 @@ func (s *Store) Edits(ctx context.Context, id, after int64, limit int) ([]Edit, 
 // EditsOf gives the edits of some rows of an import.
 func (s *Store) EditsOf(ctx context.Context, id int64, rows []int64) ([]Edit, error) {
 	var list []Edit
-	err := s.db.SelectContext(ctx, &list, `select `+editColumns+` from edits e join people p on p.id = e.person where e.import = $1 and e.row_no = any($2) order by e.row_no, e.place`, id, rows)
+	err := s.db.SelectContext(ctx, &list, `select `+editColumns+` from edits e join people p on p.id = e.person
+		where e.import = $1 and e.row_no = any($2) order by e.row_no, e.place`, id, rows)
 	if err != nil {
 		return nil, fmt.Errorf("read edits: %w", err)
 	}
@@ -68,8 +69,10 @@ func KeepEdits(ctx context.Context, tx pgx.Tx, id, by int64) error {
 	}{
 		{`insert into edits as e (import, row_no, place, was, value, person)
 			select $1, row_no, place, was, value, $2 from edited
-			on conflict (import, row_no, place) do update set value = excluded.value, person = excluded.person, at = now()`, []any{id, by}},
-		{`delete from edits e using edited x where e.import = $1 and e.row_no = x.row_no and e.place = x.place and e.value = e.was`, []any{id}},
+			on conflict (import, row_no, place) do update set value = excluded.value, person = excluded.person, at = now()`,
+			[]any{id, by}},
+		{`delete from edits e using edited x where e.import = $1 and e.row_no = x.row_no and e.place = x.place
+			and e.value = e.was`, []any{id}},
 		{`insert into touched_rows (import, row_no, cells) select distinct $1::bigint, row_no, true from edited limit $2
 			on conflict (import, row_no) do update set cells = true`, []any{id, mostNoted}},
 	} {

@@ -33,11 +33,13 @@ type Export struct {
 const exportColumns = `id, workspace, type, chosen, name, media, records, made_by, made_at, bytes, seen_as, source, trouble, ended_at`
 
 // ErrNoExport says that there is no such export, or that it is somebody else's.
-var ErrNoExport = fault.New(fault.NotFound, "unknown_export", "there is no such export of yours").Mended("See uchi exports.")
+var ErrNoExport = fault.New(fault.NotFound, "unknown_export",
+	"there is no such export of yours").Mended("See uchi exports.")
 
 // AddExport notes an export that is to be written.
 func (s *Store) AddExport(ctx context.Context, x Export) (Export, error) {
-	err := s.logged(ctx, Entry{Person: x.MadeBy, Workspace: x.Workspace, Action: "export", Subject: fmt.Sprintf("%d records of %s", x.Records, x.Type)}, func(tx pgx.Tx) error {
+	err := s.logged(ctx, Entry{Person: x.MadeBy, Workspace: x.Workspace, Action: "export",
+		Subject: fmt.Sprintf("%d records of %s", x.Records, x.Type)}, func(tx pgx.Tx) error {
 		return tx.QueryRow(ctx, `
 			insert into exports (workspace, type, chosen, name, media, records, made_by, seen_as)
 			values ($1, $2, $3, $4, $5, $6, $7, $8) returning id, made_at`,
@@ -52,7 +54,8 @@ func (s *Store) AddExport(ctx context.Context, x Export) (Export, error) {
 // Exports lists a person's exports from a workspace, the latest first.
 func (s *Store) Exports(ctx context.Context, workspace string, person int64) ([]Export, error) {
 	var list []Export
-	if err := s.db.SelectContext(ctx, &list, `select `+exportColumns+` from exports where workspace = $1 and made_by = $2 order by id desc limit 100`, workspace, person); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `select `+exportColumns+` from exports where workspace = $1
+		and made_by = $2 order by id desc limit 100`, workspace, person); err != nil {
 		return nil, fmt.Errorf("list exports: %w", err)
 	}
 	return list, nil
@@ -61,7 +64,8 @@ func (s *Store) Exports(ctx context.Context, workspace string, person int64) ([]
 // Export reads one of a person's exports.
 func (s *Store) Export(ctx context.Context, workspace string, id, person int64) (Export, error) {
 	var x Export
-	err := s.db.GetContext(ctx, &x, `select `+exportColumns+` from exports where workspace = $1 and id = $2 and made_by = $3`, workspace, id, person)
+	err := s.db.GetContext(ctx, &x, `select `+exportColumns+` from exports where workspace = $1 and id = $2
+		and made_by = $3`, workspace, id, person)
 	if IsMissing(err) {
 		return x, ErrNoExport.With(fmt.Sprint(id))
 	}
@@ -74,7 +78,8 @@ func (s *Store) Export(ctx context.Context, workspace string, id, person int64) 
 // RemoveExport removes one of a person's exports; what writes it ends.
 func (s *Store) RemoveExport(ctx context.Context, workspace string, id, person int64) error {
 	var source *int64
-	err := s.pool.QueryRow(ctx, `delete from exports where workspace = $1 and id = $2 and made_by = $3 returning source`, workspace, id, person).Scan(&source)
+	err := s.pool.QueryRow(ctx, `delete from exports where workspace = $1 and id = $2 and made_by = $3
+		returning source`, workspace, id, person).Scan(&source)
 	if IsMissing(err) {
 		return ErrNoExport.With(fmt.Sprint(id))
 	}
@@ -113,7 +118,8 @@ func (s *Store) ClaimExport(ctx context.Context, process string, silent time.Dur
 
 // SeeExportAs notes by which role an export shows what it shows.
 func (s *Store) SeeExportAs(ctx context.Context, id int64, process string, role rights.Role) error {
-	if _, err := s.pool.Exec(ctx, `update exports set seen_as = $3 where id = $1 and process = $2`, id, process, role); err != nil {
+	if _, err := s.pool.Exec(ctx, `update exports set seen_as = $3 where id = $1 and process = $2`, id, process,
+		role); err != nil {
 		return fmt.Errorf("note who sees an export: %w", err)
 	}
 	return nil
@@ -122,7 +128,8 @@ func (s *Store) SeeExportAs(ctx context.Context, id int64, process string, role 
 // BeatExport shows that a process still writes an export, and how much it has written; mine is
 // false when the export was removed, or is another's by now.
 func (s *Store) BeatExport(ctx context.Context, id int64, process string, bytes int64) (mine bool, err error) {
-	tag, err := s.pool.Exec(ctx, `update exports set beat_at = now(), bytes = $3 where id = $1 and process = $2 and ended_at is null`, id, process, bytes)
+	tag, err := s.pool.Exec(ctx, `update exports set beat_at = now(), bytes = $3 where id = $1 and process = $2
+		and ended_at is null`, id, process, bytes)
 	if err != nil {
 		return false, fmt.Errorf("go on with an export: %w", err)
 	}
@@ -131,14 +138,17 @@ func (s *Store) BeatExport(ctx context.Context, id int64, process string, bytes 
 
 // EndExport notes that an export is written, with its file, or why it is not. A process that gives
 // it up, with neither, leaves it to the next.
-func (s *Store) EndExport(ctx context.Context, id int64, process string, source *int64, trouble *Trouble) (mine bool, err error) {
+func (s *Store) EndExport(ctx context.Context, id int64, process string, source *int64, trouble *Trouble) (mine bool,
+	err error) {
 	var said any
 	if trouble != nil {
 		said = JSON[*Trouble]{trouble}
 	}
-	sql := `update exports set process = null, beat_at = null where id = $1 and process = $2 and $3::bigint is null and $4::jsonb is null`
+	sql := `update exports set process = null, beat_at = null where id = $1 and process = $2 and $3::bigint is null
+		and $4::jsonb is null`
 	if source != nil || trouble != nil {
-		sql = `update exports set process = null, ended_at = now(), source = $3, trouble = $4, bytes = coalesce((select bytes from sources where id = $3), bytes) where id = $1 and process = $2`
+		sql = `update exports set process = null, ended_at = now(), source = $3, trouble = $4,
+			bytes = coalesce((select bytes from sources where id = $3), bytes) where id = $1 and process = $2`
 	}
 	tag, err := s.pool.Exec(ctx, sql, id, process, source, said)
 	if err != nil {

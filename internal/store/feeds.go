@@ -91,12 +91,14 @@ const feedFileColumns = `x.id, x.feed, x.run, x.name, x.bytes, x.modified, x.tag
 // notEnded is the SQL of whether a file x of a feed has not ended.
 const notEnded = `x.state in ('reading', 'checking', 'waiting', 'loading')`
 
-var errNoFeed = fault.New(fault.NotFound, "unknown_feed", "there is no such feed in this workspace").Mended("See uchi feeds.")
+var errNoFeed = fault.New(fault.NotFound, "unknown_feed",
+	"there is no such feed in this workspace").Mended("See uchi feeds.")
 
 // Feeds lists the feeds of a workspace by name.
 func (s *Store) Feeds(ctx context.Context, workspace string) ([]Feed, error) {
 	var list []Feed
-	if err := s.db.SelectContext(ctx, &list, `select `+feedColumns+` where f.workspace = $1 order by f.name`, workspace); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `select `+feedColumns+` where f.workspace = $1 order by f.name`,
+		workspace); err != nil {
 		return nil, fmt.Errorf("list feeds: %w", err)
 	}
 	return list, nil
@@ -135,74 +137,80 @@ type FeedChange struct {
 // that one. Whoever does so is who it acts for from then on, when its set-up changes.
 func (s *Store) SetFeed(ctx context.Context, workspace, name string, version int, change FeedChange, by int64) error {
 	changed := &Changed{}
-	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "set feed", Subject: name, Changed: changed}, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `select `+feedColumns+` where f.workspace = $1 and f.name = $2 for update of f`, workspace, name)
-		if err != nil {
-			return fmt.Errorf("set feed: %w", err)
-		}
-		f, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Feed])
-		there := err == nil
-		switch {
-		case err != nil && !IsMissing(err):
-			return fmt.Errorf("set feed: %w", err)
-		case !there && change.Document == nil:
-			return errNoFeed.With(name)
-		case !there && version > 0 || there && version > 0 && version != f.Version:
-			return errChangedMeanwhile.With(name)
-		}
-		told := func(f Feed) map[string]any {
-			return map[string]any{"set_up": f.Document.V, "paused": f.Paused, "host_key": f.HostKey, "new_secret": false}
-		}
-		was := told(f)
-		if change.Document != nil {
-			f.Document.V, f.Owner = *change.Document, by
-		}
-		if change.Secret != nil {
-			f.Secret = *change.Secret
-		}
-		if change.Paused != nil {
-			f.Paused = *change.Paused
-		}
-		if change.HostKey != nil {
-			f.HostKey = *change.HostKey
-		}
-		now := told(f)
-		now["new_secret"] = change.Secret != nil
-		changed.Set(was, now)
-		if !there {
-			changed.Was = nil
-		}
-		next := f.NextAt
-		if change.Document != nil || change.Paused != nil {
-			next = nil
-			if at := f.Document.V.When.Next(time.Now()); !at.IsZero() {
-				next = &at
+	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "set feed", Subject: name, Changed: changed},
+		func(tx pgx.Tx) error {
+			rows, err := tx.Query(ctx, `select `+feedColumns+` where f.workspace = $1 and f.name = $2 for update of f`,
+				workspace, name)
+			if err != nil {
+				return fmt.Errorf("set feed: %w", err)
 			}
-		}
-		_, err = tx.Exec(ctx, `
-			insert into feeds (workspace, name, document, secret, host_key, paused, next_at, owner) values (@workspace, @name, @document, @secret, @host_key, @paused, @next, @owner)
-			on conflict (workspace, name) do update set document = excluded.document, secret = excluded.secret, host_key = excluded.host_key, paused = excluded.paused,
+			f, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Feed])
+			there := err == nil
+			switch {
+			case err != nil && !IsMissing(err):
+				return fmt.Errorf("set feed: %w", err)
+			case !there && change.Document == nil:
+				return errNoFeed.With(name)
+			case !there && version > 0 || there && version > 0 && version != f.Version:
+				return errChangedMeanwhile.With(name)
+			}
+			told := func(f Feed) map[string]any {
+				return map[string]any{"set_up": f.Document.V, "paused": f.Paused, "host_key": f.HostKey, "new_secret": false}
+			}
+			was := told(f)
+			if change.Document != nil {
+				f.Document.V, f.Owner = *change.Document, by
+			}
+			if change.Secret != nil {
+				f.Secret = *change.Secret
+			}
+			if change.Paused != nil {
+				f.Paused = *change.Paused
+			}
+			if change.HostKey != nil {
+				f.HostKey = *change.HostKey
+			}
+			now := told(f)
+			now["new_secret"] = change.Secret != nil
+			changed.Set(was, now)
+			if !there {
+				changed.Was = nil
+			}
+			next := f.NextAt
+			if change.Document != nil || change.Paused != nil {
+				next = nil
+				if at := f.Document.V.When.Next(time.Now()); !at.IsZero() {
+					next = &at
+				}
+			}
+			_, err = tx.Exec(ctx, `
+			insert into feeds (workspace, name, document, secret, host_key, paused, next_at, owner)
+			values (@workspace, @name, @document, @secret, @host_key, @paused, @next, @owner)
+			on conflict (workspace, name) do update
+			set document = excluded.document, secret = excluded.secret, host_key = excluded.host_key, paused = excluded.paused,
 				next_at = excluded.next_at, owner = excluded.owner, version = feeds.version + 1, changed_at = now()`,
-			pgx.StrictNamedArgs{"workspace": workspace, "name": name, "document": f.Document, "secret": f.Secret, "host_key": f.HostKey, "paused": f.Paused, "next": next, "owner": f.Owner})
-		if err != nil {
-			return fmt.Errorf("set feed: %w", err)
-		}
-		return nil
-	})
+				pgx.StrictNamedArgs{"workspace": workspace, "name": name, "document": f.Document, "secret": f.Secret,
+					"host_key": f.HostKey, "paused": f.Paused, "next": next, "owner": f.Owner})
+			if err != nil {
+				return fmt.Errorf("set feed: %w", err)
+			}
+			return nil
+		})
 }
 
 // RemoveFeed forgets a feed and what it has taken; its imports stay.
 func (s *Store) RemoveFeed(ctx context.Context, workspace, name string, by int64) error {
-	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "remove feed", Subject: name}, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `delete from feeds where workspace = $1 and name = $2`, workspace, name)
-		if err != nil {
-			return fmt.Errorf("remove feed: %w", err)
-		}
-		if tag.RowsAffected() == 0 {
-			return errNoFeed.With(name)
-		}
-		return nil
-	})
+	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "remove feed", Subject: name},
+		func(tx pgx.Tx) error {
+			tag, err := tx.Exec(ctx, `delete from feeds where workspace = $1 and name = $2`, workspace, name)
+			if err != nil {
+				return fmt.Errorf("remove feed: %w", err)
+			}
+			if tag.RowsAffected() == 0 {
+				return errNoFeed.With(name)
+			}
+			return nil
+		})
 }
 
 // AskFeed has a feed look at once; to try loads nothing.
@@ -223,7 +231,8 @@ func (s *Store) AskFeed(ctx context.Context, workspace, name string, try bool, b
 		if !IsMissing(err) {
 			return fmt.Errorf("run feed: %w", err)
 		}
-		tag, err := tx.Exec(ctx, `update feeds set next_at = now(), why = 'by hand', try = $3, asked_by = $4 where workspace = $1 and name = $2`, workspace, name, try, by)
+		tag, err := tx.Exec(ctx, `update feeds set next_at = now(), why = 'by hand', try = $3, asked_by = $4
+			where workspace = $1 and name = $2`, workspace, name, try, by)
 		if err != nil {
 			return fmt.Errorf("run feed: %w", err)
 		}
@@ -236,7 +245,8 @@ func (s *Store) AskFeed(ctx context.Context, workspace, name string, try bool, b
 
 // LookAgain has a feed look at once because a file of it has ended.
 func lookAgain(ctx context.Context, tx pgx.Tx, feed int64) error {
-	_, err := tx.Exec(ctx, `update feeds set next_at = now(), why = 'again', try = false where id = $1 and not paused and (next_at is null or next_at > now())`, feed)
+	_, err := tx.Exec(ctx, `update feeds set next_at = now(), why = 'again', try = false where id = $1 and not paused
+		and (next_at is null or next_at > now())`, feed)
 	return err
 }
 
@@ -245,7 +255,8 @@ func lookAgain(ctx context.Context, tx pgx.Tx, feed int64) error {
 func (s *Store) ClaimFeed(ctx context.Context, process string) (f Feed, r FeedRun, ok bool, err error) {
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `select `+feedColumns+`
-			where f.next_at <= now() and f.run is null and not exists (select from workspaces w where w.name = f.workspace and w.closed_at is not null) and (not f.paused or f.why = 'by hand')
+			where f.next_at <= now() and f.run is null and not exists (select from workspaces w where w.name = f.workspace
+			and w.closed_at is not null) and (not f.paused or f.why = 'by hand')
 				and not exists (select from feed_files x where x.feed = f.id and `+notEnded+`)
 			order by f.next_at limit 1 for update of f skip locked`)
 		if err != nil {
@@ -260,12 +271,15 @@ func (s *Store) ClaimFeed(ctx context.Context, process string) (f Feed, r FeedRu
 		}
 		missed, now := 0, time.Now()
 		if f.Why == "time" {
-			for at := f.Document.V.When.Next(*f.NextAt); !at.IsZero() && at.Before(now) && missed < 1000; at = f.Document.V.When.Next(at) {
+			for at := f.Document.V.When.Next(*f.NextAt); !at.IsZero() && at.Before(now) &&
+				missed < 1000; at = f.Document.V.When.Next(at) {
 				missed++
 			}
 		}
-		rows, err = tx.Query(ctx, `insert into feed_runs (feed, process, why, person, due_at, missed) values ($1, $2, $3, $4, $5, $6)
-			returning id, feed, why, '' as person, due_at, began_at, ended_at, seen, missed, said, trouble`, f.ID, process, f.Why, f.AskedBy, f.NextAt, missed)
+		rows, err = tx.Query(ctx, `insert into feed_runs (feed, process, why, person, due_at, missed)
+			values ($1, $2, $3, $4, $5, $6)
+			returning id, feed, why, '' as person, due_at, began_at, ended_at, seen, missed, said, trouble`, f.ID, process,
+			f.Why, f.AskedBy, f.NextAt, missed)
 		if err != nil {
 			return err
 		}
@@ -276,7 +290,8 @@ func (s *Store) ClaimFeed(ctx context.Context, process string) (f Feed, r FeedRu
 		if at := f.Document.V.When.Next(now); !at.IsZero() {
 			next = &at
 		}
-		_, err = tx.Exec(ctx, `update feeds set run = $2, next_at = $3, why = 'time', try = false, asked_by = null where id = $1`, f.ID, r.ID, next)
+		_, err = tx.Exec(ctx, `update feeds set run = $2, next_at = $3, why = 'time', try = false, asked_by = null
+			where id = $1`, f.ID, r.ID, next)
 		ok = err == nil
 		return err
 	})
@@ -292,7 +307,8 @@ func (s *Store) EndFeedRun(ctx context.Context, r FeedRun, f Feed) error {
 	return s.inTx(ctx, func(tx pgx.Tx) error {
 		if t := r.Trouble.V; t != nil {
 			var before *string
-			err := tx.QueryRow(ctx, `select trouble->>'code' from feed_runs where feed = $1 and id < $2 order by id desc limit 1`, r.Feed, r.ID).Scan(&before)
+			err := tx.QueryRow(ctx, `select trouble->>'code' from feed_runs where feed = $1 and id < $2 order by id desc
+				limit 1`, r.Feed, r.ID).Scan(&before)
 			if err != nil && !IsMissing(err) {
 				return fmt.Errorf("end a look of a feed: %w", err)
 			}
@@ -307,7 +323,8 @@ func (s *Store) EndFeedRun(ctx context.Context, r FeedRun, f Feed) error {
 				}
 			}
 		}
-		if _, err := tx.Exec(ctx, `update feed_runs set ended_at = now(), seen = $2, said = $3, trouble = $4 where id = $1 and ended_at is null`, r.ID, r.Seen, r.Said, r.Trouble); err != nil {
+		if _, err := tx.Exec(ctx, `update feed_runs set ended_at = now(), seen = $2, said = $3, trouble = $4 where id = $1
+			and ended_at is null`, r.ID, r.Seen, r.Said, r.Trouble); err != nil {
 			return fmt.Errorf("end a look of a feed: %w", err)
 		}
 		_, err := tx.Exec(ctx, `update feeds set run = null where run = $1`, r.ID)
@@ -323,7 +340,8 @@ func (s *Store) FreeFeeds(ctx context.Context, own string, silent time.Duration)
 	_, err := s.pool.Exec(ctx, `
 		with dead as (
 			update feed_runs r set ended_at = now(), said = 'the service ended meanwhile; it looks again'
-			where r.ended_at is null and (r.process = $1 or not exists (select from processes p where p.name = r.process and p.beat > now() - make_interval(secs => $2)))
+			where r.ended_at is null and (r.process = $1 or not exists (select from processes p where p.name = r.process
+			and p.beat > now() - make_interval(secs => $2)))
 			returning id, feed)
 		update feeds f set run = null, next_at = now(), why = 'again' from dead where f.run = dead.id`, own, silent.Seconds())
 	if err != nil {
@@ -358,7 +376,8 @@ func (s *Store) FeedRuns(ctx context.Context, feed int64, most int) ([]FeedRun, 
 // FeedFiles lists the files that a feed has taken, newest first; 0 is all.
 func (s *Store) FeedFiles(ctx context.Context, feed int64, most int) ([]FeedFile, error) {
 	var list []FeedFile
-	if err := s.db.SelectContext(ctx, &list, `select `+feedFileColumns+` where x.feed = $1 order by x.id desc limit nullif($2, 0)`, feed, most); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `select `+feedFileColumns+` where x.feed = $1 order by x.id desc
+		limit nullif($2, 0)`, feed, most); err != nil {
 		return nil, fmt.Errorf("list files of a feed: %w", err)
 	}
 	return list, nil
@@ -392,17 +411,20 @@ func (s *Store) FeedFileOf(ctx context.Context, importID int64) (x FeedFile, f F
 func (s *Store) WithFeedFile(ctx context.Context, importID int64, f func() error) error {
 	return s.pool.AcquireFunc(ctx, func(conn *pgxpool.Conn) error {
 		const lock = 0x66656564
-		if _, err := conn.Exec(ctx, `select pg_advisory_lock($1, $2)`, lock, int32(importID)); err != nil { //nolint:gosec // two that share it wait for each other, no more
+		//nolint:gosec // two that share it wait for each other, no more
+		if _, err := conn.Exec(ctx, `select pg_advisory_lock($1, $2)`, lock, int32(importID)); err != nil {
 			return fmt.Errorf("lock a file of a feed: %w", err)
 		}
-		defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock($1, $2)`, lock, int32(importID)) //nolint:errcheck,gosec // the lock ends with the connection
+		//nolint:errcheck,gosec // the lock ends with the connection
+		defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock($1, $2)`, lock, int32(importID))
 		return f()
 	})
 }
 
 // PassOver notes files that are not loaded.
 func (s *Store) PassOver(ctx context.Context, x FeedFile) error {
-	_, err := s.pool.Exec(ctx, `insert into feed_files (feed, run, name, bytes, modified, tag, sha256, state, reasons, ended_at) values ($1, $2, $3, $4, $5, $6, $7, 'passed_over', $8, now())`,
+	_, err := s.pool.Exec(ctx, `insert into feed_files (feed, run, name, bytes, modified, tag, sha256, state, reasons,
+		ended_at) values ($1, $2, $3, $4, $5, $6, $7, 'passed_over', $8, now())`,
 		x.Feed, x.Run, x.Name, x.Bytes, x.Modified, x.Tag, x.SHA256, x.Reasons)
 	if err != nil {
 		return fmt.Errorf("pass over a file: %w", err)
@@ -412,7 +434,8 @@ func (s *Store) PassOver(ctx context.Context, x FeedFile) error {
 
 // TakeFile notes in a transaction that an import was made of a file.
 func TakeFile(ctx context.Context, tx pgx.Tx, x FeedFile) error {
-	_, err := tx.Exec(ctx, `insert into feed_files (feed, run, name, bytes, modified, tag, sha256, import, state, try) values ($1, $2, $3, $4, $5, $6, $7, $8, 'reading', $9)`,
+	_, err := tx.Exec(ctx, `insert into feed_files (feed, run, name, bytes, modified, tag, sha256, import, state, try)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, 'reading', $9)`,
 		x.Feed, x.Run, x.Name, x.Bytes, x.Modified, x.Tag, x.SHA256, x.Import, x.Try)
 	if err != nil {
 		return fmt.Errorf("take a file: %w", err)
@@ -423,10 +446,12 @@ func TakeFile(ctx context.Context, tx pgx.Tx, x FeedFile) error {
 // MoveFeedFile changes where a file stands, unless somebody has done so before; ok tells
 // whether it was this one. When it has ended its feed looks again, and also does in the
 // same transaction.
-func (s *Store) MoveFeedFile(ctx context.Context, x FeedFile, to FeedState, reasons []feed.Breach, rows int64, also func(tx pgx.Tx) error) (ok bool, err error) {
+func (s *Store) MoveFeedFile(ctx context.Context, x FeedFile, to FeedState, reasons []feed.Breach, rows int64,
+	also func(tx pgx.Tx) error) (ok bool, err error) {
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		ended := to == FeedLoaded || to == FeedRefused
-		tag, err := tx.Exec(ctx, `update feed_files set state = $3, reasons = $4, rows = $5, ended_at = case when $6 then now() end where id = $1 and state = $2`,
+		tag, err := tx.Exec(ctx, `update feed_files set state = $3, reasons = $4, rows = $5, ended_at = case
+			when $6 then now() end where id = $1 and state = $2`,
 			x.ID, x.State, to, JSON[[]feed.Breach]{append([]feed.Breach{}, reasons...)}, rows, ended)
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
@@ -459,33 +484,35 @@ func (s *Store) NoteMoved(ctx context.Context, id int64) error {
 
 // Reseal replaces the encrypted secrets of all feeds and hooks by what change makes of
 // them: of each the table, its workspace, and its name or address.
-func (s *Store) Reseal(ctx context.Context, by int64, change func(table, workspace, name, sealed string) (string, error)) (n int, err error) {
-	err = s.logged(ctx, Entry{Person: by, Action: "change the key of passwords", Subject: "service"}, func(tx pgx.Tx) error {
-		for table, name := range map[string]string{"feeds": "name", "hooks": "url"} {
-			rows, err := tx.Query(ctx, `select id, workspace, `+name+`, secret from `+table+` where secret <> '' for update`)
-			if err != nil {
-				return err
-			}
-			type one struct {
-				ID                      int64
-				Workspace, Name, Secret string
-			}
-			list, err := pgx.CollectRows(rows, pgx.RowToStructByPos[one])
-			if err != nil {
-				return err
-			}
-			for _, x := range list {
-				now, err := change(table, x.Workspace, x.Name, x.Secret)
+func (s *Store) Reseal(ctx context.Context, by int64, change func(table, workspace, name, sealed string) (string,
+	error)) (n int, err error) {
+	err = s.logged(ctx, Entry{Person: by, Action: "change the key of passwords", Subject: "service"},
+		func(tx pgx.Tx) error {
+			for table, name := range map[string]string{"feeds": "name", "hooks": "url"} {
+				rows, err := tx.Query(ctx, `select id, workspace, `+name+`, secret from `+table+` where secret <> '' for update`)
 				if err != nil {
 					return err
 				}
-				if _, err := tx.Exec(ctx, `update `+table+` set secret = $2 where id = $1`, x.ID, now); err != nil {
+				type one struct {
+					ID                      int64
+					Workspace, Name, Secret string
+				}
+				list, err := pgx.CollectRows(rows, pgx.RowToStructByPos[one])
+				if err != nil {
 					return err
 				}
-				n++
+				for _, x := range list {
+					now, err := change(table, x.Workspace, x.Name, x.Secret)
+					if err != nil {
+						return err
+					}
+					if _, err := tx.Exec(ctx, `update `+table+` set secret = $2 where id = $1`, x.ID, now); err != nil {
+						return err
+					}
+					n++
+				}
 			}
-		}
-		return nil
-	})
+			return nil
+		})
 	return n, err
 }

@@ -33,7 +33,8 @@ func (s *Store) SaveFile(ctx context.Context, bundle int64, f sheet.File, body i
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `insert into bundle_files (bundle, path, sha256) values ($1, $2, $3) on conflict (bundle, path) do update set sha256 = excluded.sha256`, bundle, f.Path, sum)
+		_, err = tx.Exec(ctx, `insert into bundle_files (bundle, path, sha256) values ($1, $2, $3)
+			on conflict (bundle, path) do update set sha256 = excluded.sha256`, bundle, f.Path, sum)
 		return err
 	})
 	if err != nil {
@@ -76,7 +77,8 @@ func (s *Store) Files(ctx context.Context, sums []string) (map[string]FileInfo, 
 		return out, nil
 	}
 	var list []FileInfo
-	err := s.db.SelectContext(ctx, &list, `select f.sha256, s.name, f.media, s.bytes, f.source from files f join sources s on s.id = f.source where f.sha256 = any($1)`, sums)
+	err := s.db.SelectContext(ctx, &list, `select f.sha256, s.name, f.media, s.bytes, f.source from files f
+		join sources s on s.id = f.source where f.sha256 = any($1)`, sums)
 	if err != nil {
 		return nil, fmt.Errorf("read files: %w", err)
 	}
@@ -95,7 +97,8 @@ func (s *Store) FilesOfRecords(ctx context.Context, workspace string, c catalog.
 			}
 			var list []string
 			column := schema.Value(f.Name)
-			err := s.db.SelectContext(ctx, &list, `select distinct `+column+` from `+schema.Records(workspace, t.Name)+` where `+column+` is not null`)
+			err := s.db.SelectContext(ctx, &list, `select distinct `+column+` from `+schema.Records(workspace, t.Name)+`
+				where `+column+` is not null`)
 			if err != nil {
 				return nil, fmt.Errorf("list files of records: %w", err)
 			}
@@ -144,11 +147,13 @@ func (s *Store) DropFiles(ctx context.Context, since time.Duration) (int64, erro
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `
 			delete from bundle_files x using bundles b
-			where b.id = x.bundle and (b.state = 'discarded' or b.changed_at < now() - make_interval(secs => $1))`, since.Seconds())
+			where b.id = x.bundle and (b.state = 'discarded' or b.changed_at < now() - make_interval(secs => $1))`,
+			since.Seconds())
 		if err != nil {
 			return err
 		}
-		tag, err := tx.Exec(ctx, `delete from files f where not exists (select from (`+strings.Join(used, " union all ")+`) u (sum) where u.sum = f.sha256)`)
+		tag, err := tx.Exec(ctx, `delete from files f where not exists (select from (`+strings.Join(used, " union all ")+
+			`) u (sum) where u.sum = f.sha256)`)
 		dropped = tag.RowsAffected()
 		return err
 	})
@@ -160,7 +165,9 @@ func (s *Store) DropFiles(ctx context.Context, since time.Duration) (int64, erro
 
 // hadFile is the SQL of the files that records of a type have in a field, and had.
 func hadFile(workspace string, t catalog.RecordType, f catalog.Field) []string {
-	had := `select h.changes->` + schema.Literal(f.Name) + `->>0 from ` + schema.History(workspace, t.Name) + ` h where h.changes ? ` + schema.Literal(f.Name)
-	gone := `select h.was->>` + schema.Literal("f_"+f.Name) + ` from ` + schema.History(workspace, t.Name) + ` h where h.was is not null`
+	had := `select h.changes->` + schema.Literal(f.Name) + `->>0 from ` + schema.History(workspace, t.Name) +
+		` h where h.changes ? ` + schema.Literal(f.Name)
+	gone := `select h.was->>` + schema.Literal("f_"+f.Name) + ` from ` + schema.History(workspace, t.Name) +
+		` h where h.was is not null`
 	return []string{`select ` + schema.Value(f.Name) + ` from ` + schema.Records(workspace, t.Name), had, gone}
 }

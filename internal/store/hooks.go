@@ -49,12 +49,14 @@ func callHooks(ctx context.Context, tx pgx.Tx, n Notice) error {
 	}
 	body, err := json.Marshal(map[string]any{
 		"type": string(n.Kind), "timestamp": time.Now().UTC().Format(time.RFC3339),
-		"data": map[string]any{"workspace": *n.Workspace, "subject": n.Subject, "lines": append([]string{}, n.Lines.V...), "link": n.Link},
+		"data": map[string]any{"workspace": *n.Workspace, "subject": n.Subject, "lines": append([]string{}, n.Lines.V...),
+			"link": n.Link},
 	})
 	if err != nil {
 		return fmt.Errorf("notify: %w", err)
 	}
-	_, err = tx.Exec(ctx, `insert into hook_calls (hook, kind, body) select id, $2, $3 from hooks where workspace = $1 and $2 = any(kinds) and not paused`, *n.Workspace, n.Kind, body)
+	_, err = tx.Exec(ctx, `insert into hook_calls (hook, kind, body) select id, $2, $3 from hooks where workspace = $1
+		and $2 = any(kinds) and not paused`, *n.Workspace, n.Kind, body)
 	if err != nil {
 		return fmt.Errorf("notify: %w", err)
 	}
@@ -82,9 +84,11 @@ func (s *Store) HookCalls(ctx context.Context, hook int64, most int) ([]HookCall
 // AddHook adds a hook and gives its number.
 func (s *Store) AddHook(ctx context.Context, h Hook, by int64) (int64, error) {
 	var id int64
-	err := s.logged(ctx, Entry{Person: by, Workspace: h.Workspace, Action: "add hook", Subject: h.URL}, func(tx pgx.Tx) error {
-		return tx.QueryRow(ctx, `insert into hooks (workspace, url, kinds, secret, made_by) values ($1, $2, $3, $4, $5) returning id`, h.Workspace, h.URL, h.Kinds, h.Secret, by).Scan(&id)
-	})
+	err := s.logged(ctx, Entry{Person: by, Workspace: h.Workspace, Action: "add hook", Subject: h.URL},
+		func(tx pgx.Tx) error {
+			return tx.QueryRow(ctx, `insert into hooks (workspace, url, kinds, secret, made_by) values ($1, $2, $3, $4, $5)
+			returning id`, h.Workspace, h.URL, h.Kinds, h.Secret, by).Scan(&id)
+		})
 	if err != nil {
 		return 0, fmt.Errorf("add hook: %w", err)
 	}
@@ -93,13 +97,14 @@ func (s *Store) AddHook(ctx context.Context, h Hook, by int64) (int64, error) {
 
 // RemoveHook forgets a hook.
 func (s *Store) RemoveHook(ctx context.Context, workspace string, id, by int64) error {
-	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "remove hook", Subject: fmt.Sprint(id)}, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `delete from hooks where id = $1 and workspace = $2`, id, workspace)
-		if err == nil && tag.RowsAffected() == 0 {
-			return fault.New(fault.NotFound, "unknown_hook", "there is no such hook in this workspace").With(fmt.Sprint(id))
-		}
-		return err
-	})
+	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "remove hook", Subject: fmt.Sprint(id)},
+		func(tx pgx.Tx) error {
+			tag, err := tx.Exec(ctx, `delete from hooks where id = $1 and workspace = $2`, id, workspace)
+			if err == nil && tag.RowsAffected() == 0 {
+				return fault.New(fault.NotFound, "unknown_hook", "there is no such hook in this workspace").With(fmt.Sprint(id))
+			}
+			return err
+		})
 }
 
 // ErrHookGone says that the program at a hook wants to be told no more.
@@ -110,7 +115,8 @@ var ErrHookGone = fault.New(fault.NotFound, "hook_gone", "the address wants to b
 // or that wants no more, is paused.
 func (s *Store) CallHook(ctx context.Context, call func(Hook, HookCall) error) (ok bool, err error) {
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `select `+callColumns+` where c.next_at <= now() order by c.next_at limit 1 for update of c skip locked`)
+		rows, err := tx.Query(ctx, `select `+callColumns+` where c.next_at <= now() order by c.next_at
+			limit 1 for update of c skip locked`)
 		if err != nil {
 			return err
 		}
@@ -132,7 +138,8 @@ func (s *Store) CallHook(ctx context.Context, call func(Hook, HookCall) error) (
 		}
 		failed := call(h, c)
 		if failed == nil {
-			_, err = tx.Exec(ctx, `update hook_calls set tries = tries + 1, sent_at = now(), next_at = null, trouble = '' where id = $1`, c.ID)
+			_, err = tx.Exec(ctx, `update hook_calls set tries = tries + 1, sent_at = now(), next_at = null, trouble = ''
+				where id = $1`, c.ID)
 			return err
 		}
 		var next *time.Time
@@ -141,10 +148,12 @@ func (s *Store) CallHook(ctx context.Context, call func(Hook, HookCall) error) (
 			at := time.Now().Add(noticeWaits[c.Tries])
 			next = &at
 		}
-		if _, err = tx.Exec(ctx, `update hook_calls set tries = tries + 1, next_at = $2, trouble = $3 where id = $1`, c.ID, next, fault.Cut(failed.Error(), 500)); err != nil || next != nil {
+		if _, err = tx.Exec(ctx, `update hook_calls set tries = tries + 1, next_at = $2, trouble = $3 where id = $1`, c.ID,
+			next, fault.Cut(failed.Error(), 500)); err != nil || next != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update hooks set paused = true, trouble = $2 where id = $1`, h.ID, fault.Cut(failed.Error(), 500))
+		_, err = tx.Exec(ctx, `update hooks set paused = true, trouble = $2 where id = $1`, h.ID,
+			fault.Cut(failed.Error(), 500))
 		return err
 	})
 	if err != nil {

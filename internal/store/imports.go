@@ -138,11 +138,14 @@ func (i Import) Now() life.Now {
 }
 
 const importColumns = `i.id, i.workspace, i.name, i.source, s.name as file_name, s.bytes as file_bytes, s.sha256 as file_sha256,
-	i.state, i.rest, i.written, i.run, coalesce(x.work, '') as work, coalesce(x.done_rows, 0) as done_rows, coalesce(x.of_rows, 0) as of_rows, x.cancelled_by is not null as cancelled,
+	i.state, i.rest, i.written, i.run, coalesce(x.work, '') as work, coalesce(x.done_rows, 0) as done_rows,
+	coalesce(x.of_rows, 0) as of_rows, x.cancelled_by is not null as cancelled,
 	(select count(*) from runs t where t.import = i.id and t.ended_at is null and t.work = 'try') as tries,
 	i.into_type, i.reading, i.findings, i.columns, i.notices, i.rows, i.routine, i.totals, i.outcomes, i.trouble,
-	i.routine_version, i.type_suggested, i.routine_suggested, i.suggested_among, i.cells_run, i.check_run, i.next_row, i.writes, i.link_writes, i.catalogue, i.digest, i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.cleaned_at,
-	i.bundle, i.rehearses, coalesce((select o.workspace from imports o where o.id = i.rehearses), '') as rehearses_in, i.place, i.turn, i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
+	i.routine_version, i.type_suggested, i.routine_suggested, i.suggested_among, i.cells_run, i.check_run, i.next_row,
+	i.writes, i.link_writes, i.catalogue, i.digest, i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.cleaned_at,
+	i.bundle, i.rehearses, coalesce((select o.workspace from imports o
+	where o.id = i.rehearses), '') as rehearses_in, i.place, i.turn, i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
 
 const importFrom = `
 	from imports i join sources s on s.id = i.source join people p on p.id = i.made_by left join runs x on x.id = i.run `
@@ -181,13 +184,16 @@ func AddImportIn(ctx context.Context, tx pgx.Tx, n NewImport, enqueue Enqueue) (
 		routine = JSON[*mapping.Routine]{n.Routine}
 	}
 	if n.Bundle != nil { // each gets a place of its own
-		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(hashtextextended('bundle ' || $1::bigint, 0))`, *n.Bundle); err != nil {
+		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(hashtextextended('bundle ' || $1::bigint, 0))`,
+			*n.Bundle); err != nil {
 			return 0, err
 		}
 	}
-	err = tx.QueryRow(ctx, `insert into imports (workspace, name, source, state, into_type, reading, routine, made_by, bundle, rehearses, place, turn)
+	err = tx.QueryRow(ctx, `insert into imports (workspace, name, source, state, into_type, reading, routine, made_by,
+		bundle, rehearses, place, turn)
 			select $1, $2, $3, 'open', $4, $5, $6, $7, $8::bigint, $9, x.place, x.place
-			from (select case when $8::bigint is null then 0 else (select coalesce(max(place), 0) + 1 from imports where bundle = $8) end as place) x
+			from (select case when $8::bigint is null then 0 else (select coalesce(max(place), 0) + 1 from imports
+			where bundle = $8) end as place) x
 			returning id`,
 		n.Workspace, n.Name, n.Source, n.Into, JSON[sheet.Reading]{n.Reading}, routine, n.By, n.Bundle, n.Rehearses).Scan(&id)
 	if err != nil {
@@ -255,12 +261,14 @@ func below(ctx context.Context, q interface {
 }
 
 // errUnknownImport says that there is no such import.
-var errUnknownImport = fault.New(fault.NotFound, "unknown_import", "there is no such import in this workspace").Mended("See the list of imports.")
+var errUnknownImport = fault.New(fault.NotFound, "unknown_import",
+	"there is no such import in this workspace").Mended("See the list of imports.")
 
 // Import reads one import.
 func (s *Store) Import(ctx context.Context, workspace string, id int64) (Import, error) {
 	var i Import
-	err := s.db.GetContext(ctx, &i, `select `+importColumns+importFrom+`where i.id = $1 and i.workspace = $2`, id, workspace)
+	err := s.db.GetContext(ctx, &i, `select `+importColumns+importFrom+`where i.id = $1 and i.workspace = $2`,
+		id, workspace)
 	if IsMissing(err) {
 		return i, errUnknownImport.With(fmt.Sprint(id))
 	}
@@ -273,7 +281,8 @@ func (s *Store) Import(ctx context.Context, workspace string, id int64) (Import,
 // importForUpdate reads an import and locks it until the end of the
 // transaction; an empty workspace takes it from any.
 func importForUpdate(ctx context.Context, tx pgx.Tx, workspace string, id int64) (Import, error) {
-	rows, err := tx.Query(ctx, `select `+importColumns+importFrom+`where i.id = $1 and ($2 = '' or i.workspace = $2) for update of i`, id, workspace)
+	rows, err := tx.Query(ctx, `select `+importColumns+importFrom+`where i.id = $1
+		and ($2 = '' or i.workspace = $2) for update of i`, id, workspace)
 	if err != nil {
 		return Import{}, fmt.Errorf("lock import: %w", err)
 	}
@@ -322,7 +331,8 @@ func (s *Store) Imports(ctx context.Context, workspace string, f ImportFilter) (
 			and ($8::timestamptz is null or i.made_at >= $8) and ($9::timestamptz is null or i.made_at < $9)
 			and ($10 = '' or s.sha256 = $10) and (not $11 or i.bundle is null) and i.source <> $12
 		order by i.id desc limit $4`,
-		workspace, f.Before, f.States, f.Limit, pattern(f.Text), f.Into, strings.ToLower(strings.TrimSpace(f.Person)), f.From, f.To, f.SHA256, f.Single, f.Other)
+		workspace, f.Before, f.States, f.Limit, pattern(f.Text), f.Into, strings.ToLower(strings.TrimSpace(f.Person)),
+		f.From, f.To, f.SHA256, f.Single, f.Other)
 	if err != nil {
 		return nil, fmt.Errorf("list imports: %w", err)
 	}
@@ -343,24 +353,30 @@ func pattern(text string) string {
 // HandOver makes an import that of another person, who must be able to work on it.
 func (s *Store) HandOver(ctx context.Context, i Import, email string, by Person) error {
 	var to Person
-	err := s.db.GetContext(ctx, &to, `select id, email, name, role, active from people where email = $1 and removed_at is null`, strings.ToLower(strings.TrimSpace(email)))
+	err := s.db.GetContext(ctx, &to, `select id, email, name, role, active from people where email = $1
+		and removed_at is null`, strings.ToLower(strings.TrimSpace(email)))
 	if err == nil {
 		to.Role, err = s.RoleIn(ctx, to, i.Workspace)
 	}
 	if IsMissing(err) || err == nil && (!to.Active || !to.Role.Covers(rights.Operator)) {
-		return fault.New(fault.Invalid, "unknown_person", "nobody of this address can work on imports").At(fault.Place{Path: "email"}).With(email)
+		return fault.New(fault.Invalid, "unknown_person",
+			"nobody of this address can work on imports").At(fault.Place{Path: "email"}).With(email)
 	}
 	if err != nil {
 		return err
 	}
 	if by.Role != rights.Administrator && by.ID != i.MadeBy {
-		return fault.Newf(fault.Denied, "not_yours", "the import is that of %s", i.MadeByName).Mended("Ask them, or an administrator.")
+		return fault.Newf(fault.Denied, "not_yours", "the import is that of %s",
+			i.MadeByName).Mended("Ask them, or an administrator.")
 	}
-	return s.logged(ctx, Entry{Person: by.ID, Workspace: i.Workspace, Action: "hand over to " + to.Email, Subject: importSubject(i.ID)}, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `update imports set made_by = $2, changed_at = now() where id = $1`, i.ID, to.ID); err != nil {
+	return s.logged(ctx, Entry{Person: by.ID, Workspace: i.Workspace, Action: "hand over to " + to.Email,
+		Subject: importSubject(i.ID)}, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update imports set made_by = $2, changed_at = now() where id = $1`, i.ID,
+			to.ID); err != nil {
 			return err
 		}
-		n := Notice{Workspace: &i.Workspace, Kind: HandedOver, Subject: i.Name + " was handed over to you", Link: fmt.Sprintf("/w/%s/imports/%d", i.Workspace, i.ID)}
+		n := Notice{Workspace: &i.Workspace, Kind: HandedOver, Subject: i.Name + " was handed over to you",
+			Link: fmt.Sprintf("/w/%s/imports/%d", i.Workspace, i.ID)}
 		n.Lines.V = []string{"By " + by.Name + ".", fmt.Sprintf("It is %s, with %d rows.", i.State, i.Rows)}
 		return Notify(ctx, tx, n, []int64{to.ID})
 	})
@@ -382,7 +398,8 @@ type ProgressOf struct {
 func (s *Store) ProgressOf(ctx context.Context, workspace string, id int64) (ProgressOf, error) {
 	var p ProgressOf
 	err := s.db.GetContext(ctx, &p, `
-		select i.state, coalesce(x.work, '') as work, i.rows, coalesce(x.done_rows, 0) as done_rows, coalesce(x.of_rows, 0) as of_rows, i.outcomes, i.trouble, i.changed_at
+		select i.state, coalesce(x.work, '') as work, i.rows, coalesce(x.done_rows, 0) as done_rows,
+		coalesce(x.of_rows, 0) as of_rows, i.outcomes, i.trouble, i.changed_at
 		from imports i left join runs x on x.id = i.run where i.id = $1 and i.workspace = $2`, id, workspace)
 	if IsMissing(err) {
 		return p, errUnknownImport.With(fmt.Sprint(id))
@@ -427,7 +444,8 @@ func SetSuggested(ctx context.Context, tx pgx.Tx, id int64, r mapping.Routine) e
 
 // NoteAmong notes that the columns of the imports of a bundle were suggested when all were read.
 func (s *Store) NoteAmong(ctx context.Context, bundle int64) error {
-	if _, err := s.pool.Exec(ctx, `update imports set suggested_among = true where bundle = $1 and not suggested_among`, bundle); err != nil {
+	if _, err := s.pool.Exec(ctx, `update imports set suggested_among = true where bundle = $1 and not suggested_among`,
+		bundle); err != nil {
 		return fmt.Errorf("note what was suggested: %w", err)
 	}
 	return nil
@@ -436,7 +454,8 @@ func (s *Store) NoteAmong(ctx context.Context, bundle int64) error {
 // SetReading stores reading options, for the change of an act. Those by which the
 // source was read stay at hand until it has been read by the new ones.
 func SetReading(ctx context.Context, tx pgx.Tx, id int64, r sheet.Reading) error {
-	_, err := tx.Exec(ctx, `update imports set reading_was = case when cells_run is not null then reading end, reading = $2 where id = $1`, id, JSON[sheet.Reading]{r})
+	_, err := tx.Exec(ctx, `update imports set reading_was = case
+		when cells_run is not null then reading end, reading = $2 where id = $1`, id, JSON[sheet.Reading]{r})
 	if err != nil {
 		return fmt.Errorf("store reading options: %w", err)
 	}
@@ -446,7 +465,8 @@ func SetReading(ctx context.Context, tx pgx.Tx, id int64, r sheet.Reading) error
 // RestoreReading takes back the reading options by which a source could not be
 // read, for the end of the run.
 func RestoreReading(ctx context.Context, tx pgx.Tx, id int64) error {
-	if _, err := tx.Exec(ctx, `update imports set reading = coalesce(reading_was, reading), reading_was = null where id = $1`, id); err != nil {
+	if _, err := tx.Exec(ctx, `update imports set reading = coalesce(reading_was, reading), reading_was = null
+		where id = $1`, id); err != nil {
 		return fmt.Errorf("restore reading options: %w", err)
 	}
 	return nil
@@ -473,9 +493,11 @@ func SetRead(ctx context.Context, tx pgx.Tx, run Run, r ReadResult) error {
 			routine_version = routine_version + 1, reading_was = null, cells_run = @run, check_run = null, totals = null
 		where id = @id`,
 		pgx.StrictNamedArgs{
-			"id": run.Import, "run": run.ID, "reading": JSON[sheet.Reading]{r.Reading}, "findings": JSON[[]sheet.Finding]{r.Findings},
-			"columns": JSON[[]sheet.Column]{r.Columns}, "notices": JSON[[]sheet.Notice]{r.Notices}, "rows": r.Rows, "anchors": r.Anchors,
-			"into": r.Into, "routine": JSON[*mapping.Routine]{r.Routine},
+			"id": run.Import, "run": run.ID, "reading": JSON[sheet.Reading]{r.Reading},
+			"findings": JSON[[]sheet.Finding]{r.Findings},
+			"columns":  JSON[[]sheet.Column]{r.Columns}, "notices": JSON[[]sheet.Notice]{r.Notices}, "rows": r.Rows,
+			"anchors": r.Anchors,
+			"into":    r.Into, "routine": JSON[*mapping.Routine]{r.Routine},
 			"type_suggested": r.TypeSuggested, "routine_suggested": r.RoutineSuggested,
 		})
 	if err != nil {
@@ -496,7 +518,9 @@ type Checked struct {
 // SetChecked makes the verdicts hold that stand in the tables of a run, for the
 // end of the run that has made them or brought them up to date.
 func SetChecked(ctx context.Context, tx pgx.Tx, run Run, checkRun int64, c Checked) error {
-	_, err := tx.Exec(ctx, `update imports set totals = $2, writes = $3, link_writes = $4, digest = $5, check_run = $6, catalogue = $7, next_row = 0, checked_at = now() where id = $1`,
+	_, err := tx.Exec(ctx, `update imports
+		set totals = $2, writes = $3, link_writes = $4, digest = $5, check_run = $6, catalogue = $7, next_row = 0,
+		checked_at = now() where id = $1`,
 		run.Import, JSON[verdict.Totals]{c.Totals}, c.Writes, c.LinkWrites, c.Digest, checkRun, c.Catalogue)
 	if err != nil {
 		return fmt.Errorf("store what was checked: %w", err)
@@ -515,7 +539,8 @@ func SetCells(ctx context.Context, tx pgx.Tx, run Run) error {
 // SetLeft notes where a load goes on after its check was made again, and the
 // digest of what is left.
 func SetLeft(ctx context.Context, tx pgx.Tx, id, next, digest int64) error {
-	if _, err := tx.Exec(ctx, `update imports set next_row = $2, digest = $3 where id = $1`, id, next, digest); err != nil {
+	if _, err := tx.Exec(ctx, `update imports set next_row = $2, digest = $3 where id = $1`, id, next,
+		digest); err != nil {
 		return fmt.Errorf("store where the load goes on: %w", err)
 	}
 	return nil

@@ -61,7 +61,8 @@ func (q *recordSQL) wantedBy(n view.Node) (list []string) {
 }
 
 func (q *recordSQL) wantedTest(t view.Test) string {
-	if len(t.Links) > 0 || t.Own || t.Field.Type == catalog.OneChoice || t.Field.Type == catalog.YesNo { // of few values each is frequent
+	// of few values each is frequent
+	if len(t.Links) > 0 || t.Own || t.Field.Type == catalog.OneChoice || t.Field.Type == catalog.YesNo {
 		return ""
 	}
 	column, form := schema.Value(t.Field.Name), t.Field.Kind().Form
@@ -106,8 +107,10 @@ func (q *recordSQL) wantedOrder() string {
 		if o.Field.Kind().Form == catalog.TextForm {
 			characters += o.Field.MaxLength()
 		}
-		fits := len(o.Links) == 0 && (o.Own || o.Field.Type != catalog.Reference && o.Field.Type != catalog.OneChoice && o.Field.Kind().Form != catalog.ListForm)
-		if long := o.Field.MaxLength(); !fits || !o.Own && o.Field.Kind().Form == catalog.TextForm && (long == 0 || long > longestOrdered) {
+		fits := len(o.Links) == 0 && (o.Own || o.Field.Type != catalog.Reference && o.Field.Type != catalog.OneChoice &&
+			o.Field.Kind().Form != catalog.ListForm)
+		if long := o.Field.MaxLength(); !fits || !o.Own && o.Field.Kind().Form == catalog.TextForm &&
+			(long == 0 || long > longestOrdered) {
 			return ""
 		}
 	}
@@ -127,7 +130,8 @@ func (s *Store) noteSlow(ctx context.Context, q *recordSQL, took time.Duration) 
 		return
 	}
 	for _, d := range q.wants() {
-		_, err := s.pool.Exec(ctx, `insert into view_indexes (workspace, type, definition) values ($1, $2, $3) on conflict do nothing`, q.ws, q.t.Name, d)
+		_, err := s.pool.Exec(ctx, `insert into view_indexes (workspace, type, definition) values ($1, $2, $3)
+			on conflict do nothing`, q.ws, q.t.Name, d)
 		if err != nil {
 			s.log.Warn("what is looked for slowly is not noted", "workspace", q.ws, "type", q.t.Name, "error", err)
 			return
@@ -166,7 +170,8 @@ func (s *Store) MakeViewIndex(ctx context.Context) (made bool, err error) {
 	}
 	defer free()
 	var x viewIndex
-	err = s.db.GetContext(ctx, &x, `select workspace, type, definition from view_indexes where made_at is null and trouble is null order by asked_at limit 1`)
+	err = s.db.GetContext(ctx, &x, `select workspace, type, definition from view_indexes where made_at is null
+		and trouble is null order by asked_at limit 1`)
 	if IsMissing(err) {
 		return false, nil
 	}
@@ -174,7 +179,8 @@ func (s *Store) MakeViewIndex(ctx context.Context) (made bool, err error) {
 		return false, fmt.Errorf("look for indexes to make: %w", err)
 	}
 	var others []viewIndex
-	err = s.db.SelectContext(ctx, &others, `select workspace, type, definition from view_indexes where workspace = $1 and type = $2 and made_at is not null order by used_at desc offset $3`,
+	err = s.db.SelectContext(ctx, &others, `select workspace, type, definition from view_indexes where workspace = $1
+		and type = $2 and made_at is not null order by used_at desc offset $3`,
 		x.Workspace, x.Type, mostViewIndexes-1)
 	if err != nil {
 		return false, fmt.Errorf("look for indexes to make: %w", err)
@@ -186,7 +192,8 @@ func (s *Store) MakeViewIndex(ctx context.Context) (made bool, err error) {
 	}
 	statements := []string{
 		`drop index if exists ` + x.ident(), // of a process that died while it made it
-		`create index concurrently ` + schema.Ident(x.name()) + ` on ` + schema.Records(x.Workspace, x.Type) + ` ` + x.Definition,
+		`create index concurrently ` + schema.Ident(x.name()) + ` on ` + schema.Records(x.Workspace, x.Type) + ` ` +
+			x.Definition,
 		`analyze ` + schema.Records(x.Workspace, x.Type),
 	}
 	if strings.Contains(x.Definition, "gin_trgm_ops") {
@@ -198,12 +205,15 @@ func (s *Store) MakeViewIndex(ctx context.Context) (made bool, err error) {
 				return false, fmt.Errorf("make an index: %w", err)
 			}
 			s.log.Warn("an index cannot be made", "workspace", x.Workspace, "type", x.Type, "index", x.Definition, "error", err)
-			_, err = s.pool.Exec(ctx, `update view_indexes set trouble = $4 where workspace = $1 and type = $2 and definition = $3`, x.Workspace, x.Type, x.Definition, err.Error())
+			_, err = s.pool.Exec(ctx, `update view_indexes set trouble = $4 where workspace = $1 and type = $2
+				and definition = $3`, x.Workspace, x.Type, x.Definition, err.Error())
 			return true, err
 		}
 	}
-	s.log.Info("an index was made, since records were looked for by it", "workspace", x.Workspace, "type", x.Type, "index", x.Definition)
-	_, err = s.pool.Exec(ctx, `update view_indexes set made_at = now(), used_at = now() where workspace = $1 and type = $2 and definition = $3`, x.Workspace, x.Type, x.Definition)
+	s.log.Info("an index was made, since records were looked for by it", "workspace", x.Workspace, "type", x.Type,
+		"index", x.Definition)
+	_, err = s.pool.Exec(ctx, `update view_indexes set made_at = now(), used_at = now() where workspace = $1
+		and type = $2 and definition = $3`, x.Workspace, x.Type, x.Definition)
 	if err != nil {
 		return true, fmt.Errorf("note an index: %w", err)
 	}
@@ -217,7 +227,8 @@ func indexing(ctx context.Context, conn *pgxpool.Conn) (mine bool, free func(), 
 		return false, nil, fmt.Errorf("look whether indexes are made: %w", err)
 	}
 	return mine, func() {
-		conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock($1)`, lock) //nolint:errcheck // it goes with the connection
+		//nolint:errcheck // it goes with the connection
+		conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock($1)`, lock)
 	}, nil
 }
 
@@ -250,7 +261,8 @@ func (s *Store) whileNoneIsMade(ctx context.Context, f func() error) error {
 func (s *Store) dropViewIndex(ctx context.Context, x viewIndex) error {
 	_, err := s.pool.Exec(ctx, `drop index concurrently if exists `+x.ident())
 	if err == nil {
-		_, err = s.pool.Exec(ctx, `delete from view_indexes where workspace = $1 and type = $2 and definition = $3`, x.Workspace, x.Type, x.Definition)
+		_, err = s.pool.Exec(ctx, `delete from view_indexes where workspace = $1 and type = $2 and definition = $3`,
+			x.Workspace, x.Type, x.Definition)
 	}
 	if err != nil {
 		return fmt.Errorf("drop an index: %w", err)
@@ -268,7 +280,8 @@ func dropOutgrown(ctx context.Context, tx pgx.Tx, workspace string, was, now cat
 	if !grown {
 		return nil
 	}
-	rows, err := tx.Query(ctx, `delete from view_indexes where workspace = $1 and type = $2 returning workspace, type, definition`, workspace, now.Name)
+	rows, err := tx.Query(ctx, `delete from view_indexes where workspace = $1 and type = $2
+		returning workspace, type, definition`, workspace, now.Name)
 	if err != nil {
 		return err
 	}
@@ -285,7 +298,8 @@ func dropOutgrown(ctx context.Context, tx pgx.Tx, workspace string, was, now cat
 // could not be made; it tells how many.
 func (s *Store) DropViewIndexes(ctx context.Context, unused time.Duration) (n int, err error) {
 	var made []viewIndex
-	if err := s.db.SelectContext(ctx, &made, `select workspace, type, definition from view_indexes where made_at is not null`); err != nil {
+	if err := s.db.SelectContext(ctx, &made, `select workspace, type, definition from view_indexes
+		where made_at is not null`); err != nil {
 		return 0, fmt.Errorf("list indexes: %w", err)
 	}
 	for _, x := range made {
@@ -294,7 +308,8 @@ func (s *Store) DropViewIndexes(ctx context.Context, unused time.Duration) (n in
 			with now as (select coalesce(pg_stat_get_numscans(to_regclass($4)), 0) as scans)
 			update view_indexes i set used_at = case when now.scans <> i.scans then now() else i.used_at end, scans = now.scans
 			from now where i.workspace = $1 and i.type = $2 and i.definition = $3
-			returning i.used_at < now() - make_interval(secs => $5)`, x.Workspace, x.Type, x.Definition, x.ident(), unused.Seconds()).Scan(&idle)
+			returning i.used_at < now() - make_interval(secs => $5)`, x.Workspace, x.Type, x.Definition, x.ident(),
+			unused.Seconds()).Scan(&idle)
 		if err != nil && !IsMissing(err) {
 			return n, fmt.Errorf("look at the use of an index: %w", err)
 		}
@@ -305,7 +320,8 @@ func (s *Store) DropViewIndexes(ctx context.Context, unused time.Duration) (n in
 			n++
 		}
 	}
-	if _, err := s.pool.Exec(ctx, `delete from view_indexes where trouble is not null and asked_at < now() - make_interval(secs => $1)`, unused.Seconds()); err != nil {
+	if _, err := s.pool.Exec(ctx, `delete from view_indexes where trouble is not null
+		and asked_at < now() - make_interval(secs => $1)`, unused.Seconds()); err != nil {
 		return n, fmt.Errorf("forget indexes: %w", err)
 	}
 	return n, nil

@@ -13,7 +13,8 @@ import (
 // InvitationLength is how long an invitation can be taken up.
 const InvitationLength = 7 * 24 * time.Hour
 
-var errNoInvitation = fault.New(fault.Invalid, "no_invitation", "the invitation was taken up, has run out, or was replaced by another").
+var errNoInvitation = fault.New(fault.Invalid, "no_invitation",
+	"the invitation was taken up, has run out, or was replaced by another").
 	Mended("Ask an administrator for a new one.")
 
 // Invite gives the secret of a link by which a person chooses a password; one that was
@@ -25,7 +26,8 @@ func (s *Store) Invite(ctx context.Context, id, by int64) (p Person, secretOf st
 	plain, hash := secret("invitation_")
 	err = s.logged(ctx, Entry{Person: by, Action: "invite", Subject: p.Email}, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `insert into invitations (person, hash, made_by, ends_at) values ($1, $2, nullif($3, 0), $4)
-			on conflict (person) do update set hash = excluded.hash, made_by = excluded.made_by, ends_at = excluded.ends_at`, id, hash, by, time.Now().Add(InvitationLength))
+			on conflict (person) do update set hash = excluded.hash, made_by = excluded.made_by, ends_at = excluded.ends_at`,
+			id, hash, by, time.Now().Add(InvitationLength))
 		return err
 	})
 	if err != nil {
@@ -50,7 +52,8 @@ func (s *Store) TakeInvitation(ctx context.Context, plain, password string) (p P
 	hashed := hashPassword(password)
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		var id int64
-		err := tx.QueryRow(ctx, `delete from invitations where hash = $1 and ends_at > now() returning person`, hashOf(plain)).Scan(&id)
+		err := tx.QueryRow(ctx, `delete from invitations where hash = $1 and ends_at > now() returning person`,
+			hashOf(plain)).Scan(&id)
 		if IsMissing(err) {
 			return errNoInvitation
 		}
@@ -96,13 +99,15 @@ func (s *Store) RemovePerson(ctx context.Context, id, by int64) error {
 	if err != nil {
 		return err
 	}
-	err = s.logged(ctx, Entry{Person: by, Action: "remove person", Subject: was.Email, Changed: &Changed{was.told(false), nil}}, func(tx pgx.Tx) error {
+	err = s.logged(ctx, Entry{Person: by, Action: "remove person", Subject: was.Email,
+		Changed: &Changed{was.told(false), nil}}, func(tx pgx.Tx) error {
 		if err := lockAdministrators(ctx, tx); err != nil {
 			return err
 		}
 		for _, sql := range []string{
 			`update people set active = false, removed_at = now(), password = '` + noPassword + `' where id = $1`,
-			`delete from sessions where person = $1`, `delete from tokens where person = $1`, `delete from invitations where person = $1`,
+			`delete from sessions where person = $1`, `delete from tokens where person = $1`, `delete from invitations
+				where person = $1`,
 			`delete from workspace_roles where person = $1`, `delete from passkey_asks where person = $1`,
 		} {
 			if _, err := tx.Exec(ctx, sql, id); err != nil {
@@ -132,7 +137,8 @@ func lockAdministrators(ctx context.Context, tx pgx.Tx) error {
 // anAdministratorStays refuses a change after which nobody could administer.
 func anAdministratorStays(ctx context.Context, tx pgx.Tx, email string) error {
 	var left int
-	if err := tx.QueryRow(ctx, `select count(*) from people where role = 'administrator' and active`).Scan(&left); err != nil {
+	if err := tx.QueryRow(ctx, `select count(*) from people where role = 'administrator'
+		and active`).Scan(&left); err != nil {
 		return err
 	}
 	if left == 0 {

@@ -23,7 +23,8 @@ type Locked struct {
 // under this lock; so a record cannot go while something new points to it. Types
 // are taken by name, so that two transactions cannot wait for each other. It
 // gives what it has of those written, and how often those linked were written.
-func LockTypes(ctx context.Context, tx pgx.Tx, workspace string, write map[string]int64, linked []string) (map[string]Locked, int64, error) {
+func LockTypes(ctx context.Context, tx pgx.Tx, workspace string, write map[string]int64,
+	linked []string) (map[string]Locked, int64, error) {
 	names := slices.Sorted(maps.Keys(write))
 	for _, l := range linked {
 		if _, ok := write[l]; !ok && !slices.Contains(names, l) {
@@ -37,7 +38,8 @@ func LockTypes(ctx context.Context, tx pgx.Tx, workspace string, write map[strin
 		ids, ok := write[name]
 		if !ok {
 			var n int64
-			if err := tx.QueryRow(ctx, `select writes from record_types where workspace = $1 and name = $2 for share`, workspace, name).Scan(&n); err != nil {
+			if err := tx.QueryRow(ctx, `select writes from record_types where workspace = $1 and name = $2 for share`,
+				workspace, name).Scan(&n); err != nil {
 				return nil, 0, fmt.Errorf("lock record type %s: %w", name, err)
 			}
 			links += n

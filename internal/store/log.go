@@ -64,7 +64,8 @@ func logIn(ctx context.Context, tx pgx.Tx, e Entry) error {
 			return fmt.Errorf("write the log: %w", err)
 		}
 	}
-	_, err := tx.Exec(ctx, `insert into log (person, workspace, action, subject, address, request, token, detail) values (nullif($1, 0), nullif($2, ''), $3, $4, $5, $6, $7, $8)`,
+	_, err := tx.Exec(ctx, `insert into log (person, workspace, action, subject, address, request, token, detail)
+		values (nullif($1, 0), nullif($2, ''), $3, $4, $5, $6, $7, $8)`,
 		e.Person, e.Workspace, e.Action, e.Subject, o.Address, o.Request, o.Token, detail)
 	if err != nil {
 		return fmt.Errorf("write the log: %w", err)
@@ -178,7 +179,8 @@ type LogFilter struct {
 // EachLogEntry reads entries of the log, newest first, at most so many; 0 is all.
 func (s *Store) EachLogEntry(ctx context.Context, f LogFilter, most int, each func(LogEntry) error) error {
 	rows, err := s.pool.Query(ctx, `
-		select l.id, l.at, coalesce(p.name, '') as person, coalesce(p.email, '') as email, coalesce(l.workspace, '') as workspace, l.action, l.subject, l.address, l.request, l.token, l.detail
+		select l.id, l.at, coalesce(p.name, '') as person, coalesce(p.email, '') as email,
+		coalesce(l.workspace, '') as workspace, l.action, l.subject, l.address, l.request, l.token, l.detail
 		from log l left join people p on p.id = l.person
 		where (@person = '' or p.email = lower(@person) or @person = '-' and l.person is null)
 			and (@workspace = '' or l.workspace = @workspace)
@@ -186,7 +188,8 @@ func (s *Store) EachLogEntry(ctx context.Context, f LogFilter, most int, each fu
 			and (@since::timestamptz is null or l.at >= @since) and (@until::timestamptz is null or l.at < @until)
 			and (@before::bigint = 0 or l.id < @before)
 		order by l.id desc limit nullif(@most::bigint, 0)`,
-		pgx.StrictNamedArgs{"person": f.Person, "workspace": f.Workspace, "text": f.Text, "since": f.Since, "until": f.Until, "before": f.Before, "most": most})
+		pgx.StrictNamedArgs{"person": f.Person, "workspace": f.Workspace, "text": f.Text, "since": f.Since,
+			"until": f.Until, "before": f.Before, "most": most})
 	if err != nil {
 		return fmt.Errorf("read the log: %w", err)
 	}
@@ -242,7 +245,8 @@ func (s *Store) sealSome(ctx context.Context, thorough bool) (n int, err error) 
 		}
 		rows, err := tx.Query(ctx, `
 			select l.id, `+sealed+` from log l
-			where ($1 or l.id > (select coalesce(max(entry), 0) - $2 from log_seals)) and not exists (select from log_seals s where s.entry = l.id)
+			where ($1 or l.id > (select coalesce(max(entry), 0) - $2 from log_seals)) and not exists (select from log_seals s
+			where s.entry = l.id)
 			order by l.id limit $3`, thorough, lateBy, sealChunk)
 		if err != nil {
 			return err
@@ -261,7 +265,8 @@ func (s *Store) sealSome(ctx context.Context, thorough bool) (n int, err error) 
 			return err
 		}
 		n = len(ids)
-		_, err = tx.Exec(ctx, `insert into log_seals (number, entry, hash) select * from unnest($1::bigint[], $2::bigint[], $3::bytea[])`, numbers, ids, hashes)
+		_, err = tx.Exec(ctx, `insert into log_seals (number, entry, hash) select *
+			from unnest($1::bigint[], $2::bigint[], $3::bytea[])`, numbers, ids, hashes)
 		return err
 	})
 	return n, err
@@ -298,7 +303,8 @@ type LogProof struct {
 // with, in hexadecimal, whether it is still there.
 func (s *Store) ProveLog(ctx context.Context, once string) (p LogProof, err error) {
 	rows, err := s.pool.Query(ctx, `
-		select s.number, s.entry, s.hash, case when l.id is null then '' else `+sealed+` end from log_seals s left join log l on l.id = s.entry order by s.number`)
+		select s.number, s.entry, s.hash, case when l.id is null then '' else `+sealed+
+		` end from log_seals s left join log l on l.id = s.entry order by s.number`)
 	if err != nil {
 		return p, fmt.Errorf("prove the log: %w", err)
 	}
@@ -332,7 +338,8 @@ func (s *Store) ProveLog(ctx context.Context, once string) (p LogProof, err erro
 	if !found {
 		broken(p.Entries+1, 0, "the seal that it once ended with is not there: its end was cut off, or the seal is of another log")
 	}
-	if err := s.pool.QueryRow(ctx, `select count(*) from log l where not exists (select from log_seals s where s.entry = l.id)`).Scan(&p.Unsealed); err != nil {
+	if err := s.pool.QueryRow(ctx, `select count(*) from log l where not exists (select from log_seals s
+		where s.entry = l.id)`).Scan(&p.Unsealed); err != nil {
 		return p, fmt.Errorf("prove the log: %w", err)
 	}
 	return p, nil
@@ -345,7 +352,8 @@ func ParseLogBefore(cursor string) (int64, error) {
 	}
 	n, err := strconv.ParseInt(cursor, 10, 64)
 	if err != nil || n <= 0 {
-		return 0, fault.New(fault.Invalid, "bad_cursor", "the cursor is not one of this list").With(cursor).Mended("Begin at the first page again.")
+		return 0, fault.New(fault.Invalid, "bad_cursor",
+			"the cursor is not one of this list").With(cursor).Mended("Begin at the first page again.")
 	}
 	return n, nil
 }

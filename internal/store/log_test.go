@@ -23,7 +23,8 @@ func entries(t *testing.T, s *Store, f LogFilter) (list []string) {
 		if e.Detail != nil {
 			detail = string(*e.Detail)
 		}
-		list = append(list, strings.TrimSpace(strings.Join([]string{e.Email, e.Workspace, e.Action, e.Subject, e.Address, e.Token, detail}, " ")))
+		list = append(list, strings.TrimSpace(strings.Join([]string{e.Email, e.Workspace, e.Action, e.Subject, e.Address,
+			e.Token, detail}, " ")))
 		return nil
 	})
 	if err != nil {
@@ -62,12 +63,13 @@ func TestLogSaysWhatChanged(t *testing.T) {
 		t.Fatal(err)
 	}
 	label := "Firm"
-	_, err = s.ChangeType(ctx, "main", "account", 0, p.ID, "change field", func(c catalog.Catalog, rt catalog.RecordType) (catalog.RecordType, error) {
-		rt.Fields = slices.Clone(rt.Fields)
-		rt.Fields[0].Label = label
-		rt.Version++
-		return rt, nil
-	})
+	_, err = s.ChangeType(ctx, "main", "account", 0, p.ID, "change field",
+		func(c catalog.Catalog, rt catalog.RecordType) (catalog.RecordType, error) {
+			rt.Fields = slices.Clone(rt.Fields)
+			rt.Fields[0].Label = label
+			rt.Version++
+			return rt, nil
+		})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -84,7 +86,8 @@ func TestLogSaysWhatChanged(t *testing.T) {
 	for _, x := range []struct {
 		LogFilter
 		n int
-	}{{LogFilter{Workspace: "main"}, 3}, {LogFilter{Text: "WORKSPACE MAIN"}, 2}, {LogFilter{Person: "-"}, 3}, {LogFilter{Since: &soon}, 0}} {
+	}{{LogFilter{Workspace: "main"}, 3}, {LogFilter{Text: "WORKSPACE MAIN"}, 2}, {LogFilter{Person: "-"}, 3},
+		{LogFilter{Since: &soon}, 0}} {
 		if got := entries(t, s, x.LogFilter); len(got) != x.n {
 			t.Errorf("%+v chooses %d of the log, not %d:\n%s", x.LogFilter, len(got), x.n, strings.Join(got, "\n"))
 		}
@@ -118,23 +121,28 @@ func TestLogIsSealed(t *testing.T) {
 	var before []byte
 	var text string
 	if err := errors.Join(
-		run(t.Context(), s, `update log set subject = 'somebody else' where id = (select entry from log_seals where number = 3)`),
+		run(t.Context(), s, `update log set subject = 'somebody else'
+			where id = (select entry from log_seals where number = 3)`),
 		s.pool.QueryRow(t.Context(), `select hash from log_seals where number = 2`).Scan(&before),
-		s.pool.QueryRow(t.Context(), `select `+sealed+` from log l where l.id = (select entry from log_seals where number = 3)`).Scan(&text),
+		s.pool.QueryRow(t.Context(), `select `+sealed+` from log l where l.id = (select entry from log_seals
+			where number = 3)`).Scan(&text),
 	); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.pool.Exec(t.Context(), `update log_seals set hash = $1 where number = 3`, seal(before, text)); err != nil {
+	if _, err := s.pool.Exec(t.Context(), `update log_seals set hash = $1 where number = 3`,
+		seal(before, text)); err != nil {
 		t.Fatal(err)
 	}
 	if p, err := s.ProveLog(t.Context(), ""); err != nil || p.Broken != 4 {
 		t.Errorf("an entry that was sealed anew: %+v, %v", p, err)
 	}
 	for why, how := range map[string]string{
-		"was changed":       `update log set action = 'nothing' where id = (select min(id) + 2 from log)`,
-		"the entry is gone": `alter table log_seals drop constraint log_seals_entry_fkey; delete from log where id = (select min(id) + 2 from log)`,
+		"was changed": `update log set action = 'nothing' where id = (select min(id) + 2 from log)`,
+		"the entry is gone": `alter table log_seals drop constraint log_seals_entry_fkey; delete from log
+			where id = (select min(id) + 2 from log)`,
 		"missing before it": `delete from log_seals where number = 3`,
-		"was cut off":       `delete from log_seals where number > 5; delete from log where id > (select max(entry) from log_seals)`,
+		"was cut off": `delete from log_seals where number > 5; delete from log
+			where id > (select max(entry) from log_seals)`,
 	} {
 		other := open(t)
 		addSeven(t, other)
@@ -157,7 +165,8 @@ func TestLogIsSealed(t *testing.T) {
 func addSeven(t *testing.T, s *Store) {
 	t.Helper()
 	for n := range 7 {
-		if _, err := s.AddPerson(t.Context(), fmt.Sprintf("p%d@x.example", n), "P", rights.Viewer, "a long password", 0); err != nil {
+		if _, err := s.AddPerson(t.Context(), fmt.Sprintf("p%d@x.example", n), "P", rights.Viewer, "a long password",
+			0); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -223,7 +232,8 @@ func TestDiffering(t *testing.T) {
 	was, now, err := Changed{a, b}.parts()
 	x, _ := json.Marshal(was)
 	y, _ := json.Marshal(now)
-	if err != nil || string(x) != `{"gone":true,"list":{"x":{"n":1}}}` || string(y) != `{"list":{"x":{"n":4},"z":{"n":3,"name":"z"}}}` {
+	if err != nil || string(x) != `{"gone":true,"list":{"x":{"n":1}}}` ||
+		string(y) != `{"list":{"x":{"n":4},"z":{"n":3,"name":"z"}}}` {
 		t.Errorf("%s %s %v", x, y, err)
 	}
 }

@@ -25,7 +25,8 @@ func Remember(ctx context.Context, tx pgx.Tx, workspace, typeName string, chosen
 	_, err := tx.Exec(ctx, `
 		insert into header_choices (workspace, type, header, field)
 		select $1, $2, h, f from unnest($3::text[], $4::text[]) x (h, f)
-		on conflict (workspace, type, header) do update set field = excluded.field, chosen_at = now()`, workspace, typeName, headers, fields)
+		on conflict (workspace, type, header) do update set field = excluded.field, chosen_at = now()`, workspace,
+		typeName, headers, fields)
 	if err != nil {
 		return fmt.Errorf("remember headers: %w", err)
 	}
@@ -39,7 +40,8 @@ func (s *Store) Memories(ctx context.Context, workspace string) (map[string]sugg
 		Header string `db:"header"`
 		Field  string `db:"field"`
 	}
-	if err := s.db.SelectContext(ctx, &list, `select type, header, field from header_choices where workspace = $1`, workspace); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `select type, header, field from header_choices where workspace = $1`,
+		workspace); err != nil {
 		return nil, fmt.Errorf("read remembered headers: %w", err)
 	}
 	all := map[string]suggest.Memory{}
@@ -64,16 +66,19 @@ func (s *Store) Named(ctx context.Context, workspace string, t catalog.RecordTyp
 		if text = value.Trim(text); text == "" || len(text) > longestNamed {
 			continue
 		}
-		at, title, key, telling = append(at, int64(n)), append(title, value.TitleKey(t, text)), append(key, ""), append(telling, false)
+		at, title, key, telling = append(at, int64(n)), append(title, value.TitleKey(t, text)), append(key, ""),
+			append(telling, false)
 		for _, form := range forms.Forms(text) {
-			at, title, key, telling = append(at, int64(n)), append(title, ""), append(key, form), append(telling, value.Telling(text))
+			at, title, key, telling = append(at, int64(n)), append(title, ""), append(key, form),
+				append(telling, value.Telling(text))
 		}
 	}
 	records := schema.Records(workspace, t.Name)
 	hits := []string{`exists (select from ` + records + ` r where x.title <> '' and r.` + schema.Title + ` = x.title)`}
 	for _, f := range t.Fields {
 		if f.Key && (f.Type == catalog.Email || f.Type == catalog.Text) {
-			hits = append(hits, `x.telling and exists (select from `+records+` r where x.key <> '' and r.`+schema.Key(f.Name)+` = x.key)`)
+			hits = append(hits, `x.telling and exists (select from `+records+` r where x.key <> '' and r.`+schema.Key(f.Name)+
+				` = x.key)`)
 		}
 	}
 	if t.InUse != "" {

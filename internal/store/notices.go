@@ -61,7 +61,8 @@ func NotifyOfFeed(ctx context.Context, tx pgx.Tx, n Notice, f Feed) error {
 			when exists (select from feed_followers w where w.feed = $6 and w.person = p.id)
 			then exists (select from feed_followers w where w.feed = $6 and w.person = p.id and $2 = any(w.told))
 			else p.id = (select owner from feeds where id = $6) and $2 = any(p.told)
-		end and coalesce((select role from workspace_roles r where r.person = p.id and r.workspace = $1), p.role) <> 'none'`, f.ID)
+		end and coalesce((select role from workspace_roles r where r.person = p.id
+		and r.workspace = $1), p.role) <> 'none'`, f.ID)
 }
 
 // notify tells the people p who may sign in and for whom who holds, of whom $6 tells.
@@ -101,7 +102,8 @@ func (s *Store) FeedTold(ctx context.Context, f Feed, person int64) (kinds []Not
 // SetFeedTold sets of what a person is told of a feed; nil lets what they are told usually hold.
 func (s *Store) SetFeedTold(ctx context.Context, f Feed, person int64, kinds *[]NoticeKind) error {
 	changed := &Changed{}
-	return s.logged(ctx, Entry{Person: person, Workspace: f.Workspace, Action: "change notices", Subject: f.Name, Changed: changed}, func(tx pgx.Tx) error {
+	return s.logged(ctx, Entry{Person: person, Workspace: f.Workspace, Action: "change notices", Subject: f.Name,
+		Changed: changed}, func(tx pgx.Tx) error {
 		if kinds == nil {
 			changed.Set(nil, map[string]any{"told": "as usual"})
 			if _, err := tx.Exec(ctx, `delete from feed_followers where feed = $1 and person = $2`, f.ID, person); err != nil {
@@ -114,7 +116,8 @@ func (s *Store) SetFeedTold(ctx context.Context, f Feed, person int64, kinds *[]
 			return err
 		}
 		changed.Set(nil, map[string]any{"told": list})
-		_, err = tx.Exec(ctx, `insert into feed_followers (feed, person, told) values ($1, $2, $3) on conflict (feed, person) do update set told = excluded.told`, f.ID, person, list)
+		_, err = tx.Exec(ctx, `insert into feed_followers (feed, person, told) values ($1, $2, $3)
+			on conflict (feed, person) do update set told = excluded.told`, f.ID, person, list)
 		if err != nil {
 			return fmt.Errorf("set of what somebody is told: %w", err)
 		}
@@ -139,7 +142,8 @@ func noticeWords(kinds, among []NoticeKind) ([]string, error) {
 func (s *Store) Notices(ctx context.Context, person int64, most int) ([]Notice, error) {
 	var list []Notice
 	err := s.db.SelectContext(ctx, &list, `
-		select n.id, n.person, n.workspace, n.kind, n.subject, n.lines, n.link, n.made_at, n.sent_at, n.tries, n.next_at, n.trouble, p.email, p.name
+		select n.id, n.person, n.workspace, n.kind, n.subject, n.lines, n.link, n.made_at, n.sent_at, n.tries, n.next_at,
+		n.trouble, p.email, p.name
 		from notices n join people p on p.id = n.person where n.person = $1 order by n.id desc limit $2`, person, most)
 	if err != nil {
 		return nil, fmt.Errorf("list notices: %w", err)
@@ -155,8 +159,10 @@ func (s *Store) NoticesAfter(ctx context.Context, person, after int64) (list []N
 	} else {
 		last = after
 		err = s.db.SelectContext(ctx, &list, `
-			select n.id, n.person, n.workspace, n.kind, n.subject, n.lines, n.link, n.made_at, n.sent_at, n.tries, n.next_at, n.trouble, p.email, p.name
-			from notices n join people p on p.id = n.person where n.person = $1 and n.id > $2 order by n.id limit 100`, person, after)
+			select n.id, n.person, n.workspace, n.kind, n.subject, n.lines, n.link, n.made_at, n.sent_at, n.tries, n.next_at,
+			n.trouble, p.email, p.name
+			from notices n join people p on p.id = n.person where n.person = $1 and n.id > $2 order by n.id limit 100`,
+			person, after)
 	}
 	if err != nil {
 		return nil, after, fmt.Errorf("list new notices: %w", err)
@@ -189,7 +195,8 @@ func (s *Store) SetTold(ctx context.Context, person int64, kinds []NoticeKind) e
 	changed := &Changed{}
 	return s.logged(ctx, Entry{Person: person, Action: "change notices", Changed: changed}, func(tx pgx.Tx) error {
 		var was []string
-		err := tx.QueryRow(ctx, `with was as materialized (select told from people where id = $1) update people set told = $2 where id = $1 returning (select told from was)`, person, list).Scan(&was)
+		err := tx.QueryRow(ctx, `with was as materialized (select told from people where id = $1) update people
+			set told = $2 where id = $1 returning (select told from was)`, person, list).Scan(&was)
 		changed.Set(map[string]any{"told": was}, map[string]any{"told": list})
 		return err
 	})
@@ -197,15 +204,18 @@ func (s *Store) SetTold(ctx context.Context, person int64, kinds []NoticeKind) e
 
 // noticeWaits are how long it takes until a notice that could not be sent is tried
 // again; behind the last it is given up.
-var noticeWaits = []time.Duration{time.Minute, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 6 * time.Hour, 24 * time.Hour}
+var noticeWaits = []time.Duration{time.Minute, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 6 * time.Hour,
+	24 * time.Hour}
 
 // SendNotice sends the next notice that is to go out; ok is false when there is none. No
 // other process sends it meanwhile, and an error of send is noted with it.
 func (s *Store) SendNotice(ctx context.Context, send func(Notice) error) (ok bool, err error) {
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `
-			select n.id, n.person, n.workspace, n.kind, n.subject, n.lines, n.link, n.made_at, n.sent_at, n.tries, n.next_at, n.trouble, p.email, p.name
-			from notices n join people p on p.id = n.person where n.next_at <= now() order by n.next_at limit 1 for update of n skip locked`)
+			select n.id, n.person, n.workspace, n.kind, n.subject, n.lines, n.link, n.made_at, n.sent_at, n.tries, n.next_at,
+			n.trouble, p.email, p.name
+			from notices n join people p on p.id = n.person where n.next_at <= now() order by n.next_at
+			limit 1 for update of n skip locked`)
 		if err != nil {
 			return err
 		}
@@ -223,10 +233,12 @@ func (s *Store) SendNotice(ctx context.Context, send func(Notice) error) (ok boo
 				at := time.Now().Add(noticeWaits[n.Tries])
 				next = &at
 			}
-			_, err = tx.Exec(ctx, `update notices set tries = tries + 1, next_at = $2, trouble = $3 where id = $1`, n.ID, next, fault.Cut(err.Error(), 500))
+			_, err = tx.Exec(ctx, `update notices set tries = tries + 1, next_at = $2, trouble = $3 where id = $1`, n.ID,
+				next, fault.Cut(err.Error(), 500))
 			return err
 		}
-		_, err = tx.Exec(ctx, `update notices set tries = tries + 1, sent_at = now(), next_at = null, trouble = '' where id = $1`, n.ID)
+		_, err = tx.Exec(ctx, `update notices set tries = tries + 1, sent_at = now(), next_at = null, trouble = ''
+			where id = $1`, n.ID)
 		return err
 	})
 	if err != nil {

@@ -43,7 +43,8 @@ const (
 var ErrPasskey = fault.New(fault.Unsigned, "passkey_refused", "the passkey was not accepted").
 	Mended("Try again, or sign in with your password.")
 
-var errNoAsk = fault.New(fault.Conflict, "passkey_too_late", "the device took too long, or has answered before").Mended("Try again.")
+var errNoAsk = fault.New(fault.Conflict, "passkey_too_late",
+	"the device took too long, or has answered before").Mended("Try again.")
 
 // AskPasskey keeps what a device is asked for, until it has answered; person is who adds a
 // passkey, 0 for who wants to sign in. The secret that it gives tells the answer's question.
@@ -73,7 +74,8 @@ func (s *Store) AskPasskey(ctx context.Context, person int64, data []byte) (stri
 
 // TakeAsk gives what a device was asked for; it can be answered once, by the same person.
 func (s *Store) TakeAsk(ctx context.Context, ask string, person int64) (data []byte, err error) {
-	err = s.db.GetContext(ctx, &data, `delete from passkey_asks where hash = $1 and person is not distinct from nullif($2, 0::bigint) and ends_at > now() returning data`, hashOf(ask), person)
+	err = s.db.GetContext(ctx, &data, `delete from passkey_asks where hash = $1 and person is not distinct
+		from nullif($2, 0::bigint) and ends_at > now() returning data`, hashOf(ask), person)
 	if IsMissing(err) {
 		return nil, errNoAsk
 	}
@@ -95,7 +97,8 @@ func (s *Store) MayHavePasskey(ctx context.Context, p Person, password string) e
 	}
 	list, err := s.Passkeys(ctx, p.ID)
 	if err == nil && len(list) >= mostPasskeys {
-		return fault.Newf(fault.Conflict, "too_many_passkeys", "you have %d passkeys, and no more than that are kept", mostPasskeys).Mended("End one that you do not use.")
+		return fault.Newf(fault.Conflict, "too_many_passkeys", "you have %d passkeys, and no more than that are kept",
+			mostPasskeys).Mended("End one that you do not use.")
 	}
 	return err
 }
@@ -103,7 +106,8 @@ func (s *Store) MayHavePasskey(ctx context.Context, p Person, password string) e
 // Passkeys lists a person's passkeys.
 func (s *Store) Passkeys(ctx context.Context, person int64) ([]Passkey, error) {
 	var list []Passkey
-	if err := s.db.SelectContext(ctx, &list, `select `+passkeyColumns+` from passkeys where person = $1 order by id`, person); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `select `+passkeyColumns+` from passkeys where person = $1 order by id`,
+		person); err != nil {
 		return nil, fmt.Errorf("list passkeys: %w", err)
 	}
 	return list, nil
@@ -113,7 +117,8 @@ func (s *Store) Passkeys(ctx context.Context, person int64) ([]Passkey, error) {
 func (s *Store) AddPasskey(ctx context.Context, k Passkey) (Passkey, error) {
 	k.Label = fault.Cut(strings.TrimSpace(k.Label), 100)
 	if k.Label == "" {
-		return k, fault.New(fault.Invalid, "passkey_without_label", "a passkey needs a label").Mended("Name the device that it is kept on.")
+		return k, fault.New(fault.Invalid, "passkey_without_label",
+			"a passkey needs a label").Mended("Name the device that it is kept on.")
 	}
 	err := s.logged(ctx, Entry{Person: k.Person, Action: "add passkey", Subject: k.Label}, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `insert into passkeys (person, label, credential, handle, kept) values ($1, $2, $3, $4, $5)
@@ -152,7 +157,8 @@ func (s *Store) PasskeyOf(ctx context.Context, credential []byte) (k Passkey, p 
 	}
 	err = s.db.GetContext(ctx, &k, `select `+passkeyColumns+` from passkeys where credential = $1`, credential)
 	if err == nil {
-		err = s.db.GetContext(ctx, &p, `select `+personColumns+` from people where id = $1 and active and password <> $2`, k.Person, noPassword)
+		err = s.db.GetContext(ctx, &p, `select `+personColumns+` from people where id = $1 and active and password <> $2`,
+			k.Person, noPassword)
 	}
 	if IsMissing(err) {
 		return k, p, ErrPasskey

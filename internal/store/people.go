@@ -61,7 +61,8 @@ var (
 	waiting = make(chan struct{}, 32)
 )
 
-var errCrowded = fault.New(fault.Busy, "too_many_sign_ins", "too many people sign in at this moment").Mended("Try again in a few seconds.")
+var errCrowded = fault.New(fault.Busy, "too_many_sign_ins",
+	"too many people sign in at this moment").Mended("Try again in a few seconds.")
 
 func argon(password string, salt []byte) []byte {
 	hashing <- struct{}{}
@@ -87,7 +88,8 @@ func checkPassword(hash, password string) bool {
 	if err != nil {
 		return false
 	}
-	return subtle.ConstantTimeCompare([]byte(base64.RawStdEncoding.EncodeToString(argon(password, salt))), []byte(parts[5])) == 1
+	return subtle.ConstantTimeCompare([]byte(base64.RawStdEncoding.EncodeToString(argon(password, salt))),
+		[]byte(parts[5])) == 1
 }
 
 // secret makes a random secret and the hash under which it is kept.
@@ -116,12 +118,15 @@ func longEnough(password string) error {
 // AddPerson makes a person who can sign in; by is who does so, 0 for the service
 // itself. Without a password they cannot until they are invited, or come from the
 // organisation's provider.
-func (s *Store) AddPerson(ctx context.Context, email, name string, role rights.Role, password string, by int64) (Person, error) {
+func (s *Store) AddPerson(ctx context.Context, email, name string, role rights.Role, password string,
+	by int64) (Person, error) {
 	switch {
 	case !role.Valid():
-		return Person{}, fault.New(fault.Invalid, "unknown_role", "there is no such role").With(string(role)).Mended("Roles: viewer, operator, administrator.")
+		return Person{}, fault.New(fault.Invalid, "unknown_role",
+			"there is no such role").With(string(role)).Mended("Roles: viewer, operator, administrator.")
 	case !strings.Contains(email, "@") || strings.TrimSpace(name) == "":
-		return Person{}, fault.New(fault.Invalid, "person_incomplete", "a person needs an e-mail address and a name").With(email)
+		return Person{}, fault.New(fault.Invalid, "person_incomplete",
+			"a person needs an e-mail address and a name").With(email)
 	}
 	hashed := noPassword
 	if password != "" {
@@ -182,45 +187,46 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 		return p, err
 	}
 	changed := &Changed{}
-	err = s.logged(ctx, Entry{Person: by, Action: "change person", Subject: was.Email, Changed: changed}, func(tx pgx.Tx) error {
-		if err := lockAdministrators(ctx, tx); err != nil {
-			return err
-		}
-		rows, err := tx.Query(ctx, `
+	err = s.logged(ctx, Entry{Person: by, Action: "change person", Subject: was.Email, Changed: changed},
+		func(tx pgx.Tx) error {
+			if err := lockAdministrators(ctx, tx); err != nil {
+				return err
+			}
+			rows, err := tx.Query(ctx, `
 			update people set
 				name = coalesce($2, name), role = coalesce($3, role), active = coalesce(not $4::boolean, active), password = coalesce($5, password)
 			where id = $1
 			returning `+personColumns, id, change.Name, change.Role, change.Suspended, hashed)
-		if err != nil {
-			return err
-		}
-		p, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Person])
-		if err != nil {
-			return err
-		}
-		before, err := setRoles(ctx, tx, id, change.Roles)
-		if err != nil {
-			return err
-		}
-		a, b := was.told(false), p.told(hashed != nil)
-		if len(change.Roles) > 0 {
-			a["in"], b["in"] = before, change.Roles
-		}
-		changed.Set(a, b)
-		if err := anAdministratorStays(ctx, tx, p.Email); err != nil {
-			return err
-		}
-		if hashed != nil { // whoever knew the old one may have made them
-			if err := endPasskeys(ctx, tx, id); err != nil {
+			if err != nil {
 				return err
 			}
-		}
-		if p.Active && hashed == nil {
-			return nil
-		}
-		_, err = tx.Exec(ctx, `delete from sessions where person = $1`, id)
-		return err
-	})
+			p, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Person])
+			if err != nil {
+				return err
+			}
+			before, err := setRoles(ctx, tx, id, change.Roles)
+			if err != nil {
+				return err
+			}
+			a, b := was.told(false), p.told(hashed != nil)
+			if len(change.Roles) > 0 {
+				a["in"], b["in"] = before, change.Roles
+			}
+			changed.Set(a, b)
+			if err := anAdministratorStays(ctx, tx, p.Email); err != nil {
+				return err
+			}
+			if hashed != nil { // whoever knew the old one may have made them
+				if err := endPasskeys(ctx, tx, id); err != nil {
+					return err
+				}
+			}
+			if p.Active && hashed == nil {
+				return nil
+			}
+			_, err = tx.Exec(ctx, `delete from sessions where person = $1`, id)
+			return err
+		})
 	if f, ok := fault.From(err); ok {
 		return Person{}, f
 	}
@@ -253,7 +259,8 @@ func (s *Store) ChangePassword(ctx context.Context, p Person, old, password, ses
 }
 
 // errByPassword says that a token does not do for what decides who signs in.
-var errByPassword = fault.New(fault.Conflict, "by_password_only", "how you sign in is not changed with a token").Mended("Sign in with your password.")
+var errByPassword = fault.New(fault.Conflict, "by_password_only",
+	"how you sign in is not changed with a token").Mended("Sign in with your password.")
 
 // isPassword refuses a password that is not the person's own.
 func (s *Store) isPassword(ctx context.Context, p Person, password string) error {
@@ -295,7 +302,8 @@ func (s *Store) FirstAdministrator(ctx context.Context, email, password string) 
 // People lists everybody.
 func (s *Store) People(ctx context.Context) ([]Person, error) {
 	var list []Person
-	err := s.db.SelectContext(ctx, &list, `select `+personColumns+` from people where removed_at is null order by name, id`)
+	err := s.db.SelectContext(ctx, &list, `select `+personColumns+` from people where removed_at is null
+		order by name, id`)
 	if err != nil {
 		return nil, fmt.Errorf("list people: %w", err)
 	}
@@ -304,7 +312,8 @@ func (s *Store) People(ctx context.Context) ([]Person, error) {
 
 // present reads a person who was not removed.
 func (s *Store) present(ctx context.Context, id int64) (p Person, err error) {
-	err = s.db.GetContext(ctx, &p, `select id, email, name, role, active from people where id = $1 and removed_at is null`, id)
+	err = s.db.GetContext(ctx, &p, `select id, email, name, role, active from people where id = $1
+		and removed_at is null`, id)
 	if IsMissing(err) {
 		return p, errNoPerson.With(fmt.Sprint(id))
 	}
@@ -349,7 +358,8 @@ type NewToken struct {
 // signed in by a token makes none that outlives it.
 func (s *Store) AddToken(ctx context.Context, p Person, n NewToken) (Token, string, error) {
 	if p.Until != nil && n.Ends.After(*p.Until) {
-		return Token{}, "", fault.New(fault.Denied, "outlives_its_maker", "a token that is made with a token ends no later than that").With(n.Ends.Format(time.DateOnly)).
+		return Token{}, "", fault.New(fault.Denied, "outlives_its_maker",
+			"a token that is made with a token ends no later than that").With(n.Ends.Format(time.DateOnly)).
 			Mended("Give an end of at most " + p.Until.Format(time.DateTime) + ", or sign in with your password.")
 	}
 	own := p.Role
@@ -367,15 +377,18 @@ func (s *Store) AddToken(ctx context.Context, p Person, n NewToken) (Token, stri
 	}
 	n.Role = cmp.Or(n.Role, own)
 	if !n.Role.Valid() || !own.Covers(n.Role) {
-		return Token{}, "", fault.New(fault.Denied, "role_too_high", "a token cannot have a role that you do not have").With(string(n.Role))
+		return Token{}, "", fault.New(fault.Denied, "role_too_high",
+			"a token cannot have a role that you do not have").With(string(n.Role))
 	}
 	if !n.Ends.After(time.Now()) {
-		return Token{}, "", fault.New(fault.Invalid, "end_in_past", "the token would have ended already").Mended("Give a day in the future.")
+		return Token{}, "", fault.New(fault.Invalid, "end_in_past",
+			"the token would have ended already").Mended("Give a day in the future.")
 	}
 	plain, hash := secret("uchi_")
 	var t Token
 	err := s.logged(ctx, Entry{Person: p.ID, Action: "add token", Subject: n.Label}, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `insert into tokens (person, label, role, workspace, hash, ends_at) values ($1, $2, $3, nullif($4, ''), $5, $6)
+		rows, err := tx.Query(ctx, `insert into tokens (person, label, role, workspace, hash, ends_at)
+			values ($1, $2, $3, nullif($4, ''), $5, $6)
 			returning `+tokenColumns, p.ID, n.Label, n.Role, n.Workspace, hash, n.Ends)
 		if err != nil {
 			return err
@@ -392,7 +405,8 @@ func (s *Store) AddToken(ctx context.Context, p Person, n NewToken) (Token, stri
 // Tokens lists a person's tokens.
 func (s *Store) Tokens(ctx context.Context, person int64) ([]Token, error) {
 	var list []Token
-	if err := s.db.SelectContext(ctx, &list, `select `+tokenColumns+` from tokens where person = $1 order by id`, person); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `select `+tokenColumns+` from tokens where person = $1 order by id`,
+		person); err != nil {
 		return nil, fmt.Errorf("list tokens: %w", err)
 	}
 	return list, nil

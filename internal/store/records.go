@@ -50,7 +50,8 @@ type RecordFilter struct {
 func (q *recordSQL) scan(row pgx.CollectableRow) (Record, error) {
 	r := Record{Type: q.t, Values: map[string]string{}, Links: map[string]Link{}}
 	var values, links []string
-	if err := row.Scan(&r.ID, &r.Version, &r.Title, &values, &links, &r.CreatedAt, &r.CreatedBy, &r.ChangedAt, &r.ChangedBy, &r.Import, &q.at); err != nil {
+	if err := row.Scan(&r.ID, &r.Version, &r.Title, &values, &links, &r.CreatedAt, &r.CreatedBy, &r.ChangedAt,
+		&r.ChangedBy, &r.Import, &q.at); err != nil {
 		return r, err
 	}
 	n := 0
@@ -114,7 +115,8 @@ func (s *Store) Records(ctx context.Context, workspace, typeName string, f Recor
 
 // EachRecord calls each with all records that a filter chooses, in its order, as a
 // stream.
-func (s *Store) EachRecord(ctx context.Context, workspace, typeName string, f RecordFilter, each func(Record) error) error {
+func (s *Store) EachRecord(ctx context.Context, workspace, typeName string, f RecordFilter,
+	each func(Record) error) error {
 	q, err := s.recordSQL(ctx, workspace, typeName, f)
 	if err != nil {
 		return err
@@ -184,7 +186,8 @@ func (s *Store) Record(ctx context.Context, workspace, typeName, id string) (Rec
 func (s *Store) MissingRecords(ctx context.Context, workspace, typeName string, ids []int64) (map[int64]bool, error) {
 	missing := map[int64]bool{}
 	var list []int64
-	err := s.db.SelectContext(ctx, &list, `select x from unnest($1::bigint[]) x where not exists (select from `+schema.Records(workspace, typeName)+` r where r.id = x)`, ids)
+	err := s.db.SelectContext(ctx, &list, `select x from unnest($1::bigint[]) x where not exists (select from `+
+		schema.Records(workspace, typeName)+` r where r.id = x)`, ids)
 	if err != nil {
 		return nil, fmt.Errorf("look for records: %w", err)
 	}
@@ -238,7 +241,8 @@ func told(c catalog.Catalog, workspace, typeName string) (sql string) {
 		}
 		sql += `
 			union all
-			select n.version, ` + at + `, ` + by + `, n.import, ` + kind + `, '{}', false, ` + text(l.Text) + `, null, ` + schema.Literal(p.Type.Name) + `, n.id, ` + text(l.File) + `
+			select n.version, ` + at + `, ` + by + `, n.import, ` + kind + `, '{}', false, ` + text(l.Text) + `, null, ` +
+			schema.Literal(p.Type.Name) + `, n.id, ` + text(l.File) + `
 			from ` + schema.Records(workspace, p.Type.Name) + ` n where ` + schema.Column(p.Field, "n") + ` = @id`
 	}
 	return sql
@@ -262,11 +266,14 @@ func (s *Store) History(ctx context.Context, workspace string, t catalog.RecordT
 	}
 	rows, err := s.pool.Query(ctx, `
 		select * from (
-			select h.version, h.at, coalesce((select p.name from people p where p.id = h.person), '') as person, h.import, h.kind, h.changes,
-				coalesce((select r.work = 'undo' from runs r where r.id = h.run), false) as undo, '' as text, convert_to(h.was::text, 'UTF8') as was, '' as type, 0::bigint as record, '' as file
+			select h.version, h.at, coalesce((select p.name from people p
+			where p.id = h.person), '') as person, h.import, h.kind, h.changes,
+				coalesce((select r.work = 'undo' from runs r
+				where r.id = h.run), false) as undo, '' as text, convert_to(h.was::text, 'UTF8') as was, '' as type, 0::bigint as record, '' as file
 			from `+schema.History(workspace, t.Name)+` h where h.record_id = @id
 			union all
-			select 0, o.at, coalesce((select p.name from people p where p.id = o.person), ''), null, 'note', '{}', false, o.text, null, '', 0, ''
+			select 0, o.at, coalesce((select p.name from people p
+			where p.id = o.person), ''), null, 'note', '{}', false, o.text, null, '', 0, ''
 			from notes o where o.workspace = @workspace and o.type = @type and o.record_id = @id`+told(c, workspace, t.Name)+`
 		) x order by at desc, version desc limit 500`, pgx.StrictNamedArgs{"id": n, "workspace": workspace, "type": t.Name})
 	if err != nil {
@@ -330,7 +337,8 @@ func (s *Store) ReferringTo(ctx context.Context, workspace string, r Record, lim
 	var out []Referring
 	for _, p := range c.PointingTo(r.Type.Name) {
 		ref := Referring{Type: p.Type, Field: p.Field}
-		rows, err := s.pool.Query(ctx, `select x.id, `+schema.TitleText(p.Type, "x")+`, count(*) over () from `+schema.Records(workspace, p.Type.Name)+` x
+		rows, err := s.pool.Query(ctx, `select x.id, `+schema.TitleText(p.Type, "x")+`, count(*) over () from `+
+			schema.Records(workspace, p.Type.Name)+` x
 			where `+schema.Column(p.Field, "x")+` = $1 order by x.id limit $2`, r.ID, limit)
 		if err != nil {
 			return nil, fmt.Errorf("find what refers to the record: %w", err)
@@ -361,7 +369,8 @@ func (s *Store) CountRecords(ctx context.Context, workspace string) (map[string]
 	for _, t := range c.Types {
 		table := schema.Records(workspace, t.Name)
 		var n int64
-		err := s.db.GetContext(ctx, &n, `select case when c.reltuples < 50000 then (select count(*) from `+table+`) else c.reltuples::bigint end from pg_class c where c.oid = $1::regclass`, table)
+		err := s.db.GetContext(ctx, &n, `select case when c.reltuples < 50000 then (select count(*) from `+table+
+			`) else c.reltuples::bigint end from pg_class c where c.oid = $1::regclass`, table)
 		if err != nil {
 			return nil, fmt.Errorf("count records: %w", err)
 		}

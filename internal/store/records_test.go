@@ -20,9 +20,12 @@ func fillContacts(t *testing.T, s *Store, n int) {
 	var values []string
 	for i := 1; i <= n; i++ {
 		given, family := []string{"Åse", "Nils", "Maja"}[i%3], fmt.Sprintf("Berg%d", i)
-		values = append(values, fmt.Sprintf("(%d, 1, 1, '%s', '%s', '%s', 'p%d@x.example', 'p%d@x.example', '%s')", i, given, family, value.NameKey(given+" "+family), i, i, []string{"NO", "SE"}[i%2]))
+		values = append(values, fmt.Sprintf("(%d, 1, 1, '%s', '%s', '%s', 'p%d@x.example', 'p%d@x.example', '%s')",
+			i, given, family, value.NameKey(given+" "+family), i, i, []string{"NO", "SE"}[i%2]))
 	}
-	if err := run(t.Context(), s, `insert into w_main.r_contact (id, created_by, changed_by, f_given_name, f_family_name, t_key, f_email, k_email, f_country) values `+strings.Join(values, ", ")); err != nil {
+	if err := run(t.Context(), s,
+		`insert into w_main.r_contact (id, created_by, changed_by, f_given_name, f_family_name, t_key, f_email, k_email,
+			f_country) values `+strings.Join(values, ", ")); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -36,7 +39,8 @@ func TestPagesOfRecords(t *testing.T) {
 		var titles []string
 		after := ""
 		for {
-			page, next, err := s.Records(t.Context(), "main", "contact", RecordFilter{View: view.View{Sort: []string{order}}, After: after, Limit: 10})
+			page, next, err := s.Records(t.Context(), "main", "contact", RecordFilter{View: view.View{Sort: []string{order}},
+				After: after, Limit: 10})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -65,7 +69,8 @@ func TestPagesOfRecords(t *testing.T) {
 func TestFindRecords(t *testing.T) {
 	s := open(t)
 	fillContacts(t, s, 30)
-	for text, want := range map[string]int{"berg7": 1, "ÅSE": 10, "aase": 0, "ase": 10, "CON-12": 1, "con-12": 1, "P5@X.example": 1, "nobody": 0, "nils berg1": 5} {
+	for text, want := range map[string]int{"berg7": 1, "ÅSE": 10, "aase": 0, "ase": 10, "CON-12": 1, "con-12": 1,
+		"P5@X.example": 1, "nobody": 0, "nils berg1": 5} {
 		list, _, err := s.Records(t.Context(), "main", "contact", RecordFilter{Text: text, Limit: 100})
 		if err != nil {
 			t.Fatal(err)
@@ -74,12 +79,14 @@ func TestFindRecords(t *testing.T) {
 			t.Errorf("%q: %d records, want %d", text, len(list), want)
 		}
 	}
-	list, _, err := s.Records(t.Context(), "main", "contact", RecordFilter{View: view.View{Filter: `country == "SE"`}, Limit: 100})
+	list, _, err := s.Records(t.Context(), "main", "contact", RecordFilter{View: view.View{Filter: `country == "SE"`},
+		Limit: 100})
 	if err != nil || len(list) != 15 {
 		t.Errorf("in Sweden: %d, %v", len(list), err)
 	}
 	for code, f := range map[string]RecordFilter{
-		"unknown_field": {View: view.View{Sort: []string{"colour"}}}, "bad_cursor": {After: "ACC-1"}, "bad_filter": {View: view.View{Filter: `account == "x"`}},
+		"unknown_field": {View: view.View{Sort: []string{"colour"}}}, "bad_cursor": {After: "ACC-1"},
+		"bad_filter": {View: view.View{Filter: `account == "x"`}},
 	} {
 		f.Limit = 10
 		if _, _, err := s.Records(t.Context(), "main", "contact", f); !fault.Is(err, code) {
@@ -95,7 +102,8 @@ func TestFindRecords(t *testing.T) {
 func TestMemoryOfHeaders(t *testing.T) {
 	s := open(t)
 	for _, m := range []suggest.Memory{{"zeichen": "source_ref", "post": "job_title"}, {"post": "description", "": "x"}} {
-		if err := s.inTx(t.Context(), func(tx pgx.Tx) error { return Remember(t.Context(), tx, "main", "contact", m) }); err != nil {
+		if err := s.inTx(t.Context(),
+			func(tx pgx.Tx) error { return Remember(t.Context(), tx, "main", "contact", m) }); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -128,7 +136,8 @@ func TestViewIndexes(t *testing.T) {
 		want   []string
 	}{
 		{`family_name == "Berg7"`, nil, []string{`("f_family_name", id)`}},
-		{`job_title.lower().contains("harbour") && birthday > "1990-01-01"`, nil, []string{`using gin (lower("f_job_title") gin_trgm_ops)`, `("f_birthday")`}},
+		{`job_title.lower().contains("harbour") && birthday > "1990-01-01"`, nil,
+			[]string{`using gin (lower("f_job_title") gin_trgm_ops)`, `("f_birthday")`}},
 		{`job_title.lower().contains("ha")`, nil, nil}, // too short for an index
 		{`email == "p7@x.example"`, nil, nil},          // there is one
 		{`account.name == "Tern" || language == "de"`, nil, []string{`using hash ("f_language")`}},
@@ -177,12 +186,14 @@ func TestViewIndexes(t *testing.T) {
 	if plan := uses(look(``, "family_name")); !strings.Contains(plan, "Index Scan using v_contact_") {
 		t.Errorf("the order does not use its index:\n%s", plan)
 	}
-	for _, filter := range []string{`family_name == "Berg7"`, `job_title.lower().contains("harbour")`, `job_title.contains("quay")`, `street.lower().contains("quay")`} {
+	for _, filter := range []string{`family_name == "Berg7"`, `job_title.lower().contains("harbour")`,
+		`job_title.contains("quay")`, `street.lower().contains("quay")`} {
 		s.noteSlow(ctx, look(filter), slowLook)
 	}
 	make()
 	var left []string
-	if err := s.db.SelectContext(ctx, &left, `select definition from view_indexes where made_at is not null and trouble is null order by 1`); err != nil {
+	if err := s.db.SelectContext(ctx, &left, `select definition from view_indexes where made_at is not null
+		and trouble is null order by 1`); err != nil {
 		t.Fatal(err)
 	}
 	if len(left) != mostViewIndexes || slices.Contains(left, `using hash ("f_language")`) {
@@ -193,14 +204,16 @@ func TestViewIndexes(t *testing.T) {
 	}
 	// A text that may become too long for an entry takes them with it, so that no load is refused.
 	long := 4000
-	_, err := s.ChangeType(ctx, "main", "contact", 0, 0, "lengthen", func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
-		return c.ChangeField(t, "family_name", catalog.FieldChange{Length: &long})
-	})
+	_, err := s.ChangeType(ctx, "main", "contact", 0, 0, "lengthen",
+		func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
+			return c.ChangeField(t, "family_name", catalog.FieldChange{Length: &long})
+		})
 	if err != nil {
 		t.Fatal(err)
 	}
 	var kept int
-	if err := s.db.GetContext(ctx, &kept, `select (select count(*) from view_indexes) + (select count(*) from pg_indexes where schemaname = 'w_main' and indexname like 'v\_%')`); err != nil || kept > 0 {
+	if err := s.db.GetContext(ctx, &kept, `select (select count(*) from view_indexes) + (select count(*) from pg_indexes
+		where schemaname = 'w_main' and indexname like 'v\_%')`); err != nil || kept > 0 {
 		t.Errorf("%d indexes are kept: %v", kept, err)
 	}
 	s.noteSlow(ctx, look(`job_title.contains("quay")`), slowLook)
@@ -209,7 +222,8 @@ func TestViewIndexes(t *testing.T) {
 		t.Errorf("%d indexes went: %v", n, err)
 	}
 	var names int
-	if err := s.db.GetContext(ctx, &names, `select count(*) from pg_indexes where schemaname = 'w_main' and indexname like 'v\_%'`); err != nil || names > 0 {
+	if err := s.db.GetContext(ctx, &names, `select count(*) from pg_indexes where schemaname = 'w_main'
+		and indexname like 'v\_%'`); err != nil || names > 0 {
 		t.Errorf("%d indexes are left: %v", names, err)
 	}
 }

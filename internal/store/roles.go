@@ -15,7 +15,8 @@ import (
 // it may be that in another workspace.
 func (s *Store) RoleIn(ctx context.Context, p Person, workspace string) (rights.Role, error) {
 	var role rights.Role
-	err := s.pool.QueryRow(ctx, `select coalesce((select role from workspace_roles where person = $1 and workspace = $2), (select role from people where id = $1), '')`, p.ID, workspace).Scan(&role)
+	err := s.pool.QueryRow(ctx, `select coalesce((select role from workspace_roles where person = $1
+		and workspace = $2), (select role from people where id = $1), '')`, p.ID, workspace).Scan(&role)
 	switch {
 	case err != nil:
 		return "", fmt.Errorf("look up a role: %w", err)
@@ -62,11 +63,13 @@ func (s *Store) WorkspaceRoles(ctx context.Context) (map[int64]map[string]rights
 
 // setRoles says what a person may do in single workspaces; an empty role lets what they
 // may do everywhere hold again. It gives what was said before of these.
-func setRoles(ctx context.Context, tx pgx.Tx, person int64, roles map[string]rights.Role) (was map[string]rights.Role, err error) {
+func setRoles(ctx context.Context, tx pgx.Tx, person int64,
+	roles map[string]rights.Role) (was map[string]rights.Role, err error) {
 	was = map[string]rights.Role{}
 	for workspace, role := range roles {
 		var before rights.Role
-		err := tx.QueryRow(ctx, `select role from workspace_roles where person = $1 and workspace = $2`, person, workspace).Scan(&before)
+		err := tx.QueryRow(ctx, `select role from workspace_roles where person = $1 and workspace = $2`, person,
+			workspace).Scan(&before)
 		if err != nil && !IsMissing(err) {
 			return nil, err
 		}
@@ -75,10 +78,12 @@ func setRoles(ctx context.Context, tx pgx.Tx, person int64, roles map[string]rig
 		case role == "":
 			_, err = tx.Exec(ctx, `delete from workspace_roles where person = $1 and workspace = $2`, person, workspace)
 		case role != rights.None && !role.Valid():
-			return nil, fault.New(fault.Invalid, "unknown_role", "there is no such role").At(fault.Place{Path: "roles." + workspace}).With(string(role)).
+			return nil, fault.New(fault.Invalid, "unknown_role",
+				"there is no such role").At(fault.Place{Path: "roles." + workspace}).With(string(role)).
 				Mended("Roles: none, viewer, operator, administrator.")
 		default:
-			_, err = tx.Exec(ctx, `insert into workspace_roles (person, workspace, role) values ($1, $2, $3) on conflict (person, workspace) do update set role = excluded.role`, person, workspace, role)
+			_, err = tx.Exec(ctx, `insert into workspace_roles (person, workspace, role) values ($1, $2, $3)
+				on conflict (person, workspace) do update set role = excluded.role`, person, workspace, role)
 		}
 		if SQLState(err) == "23503" {
 			return nil, ErrNoWorkspace.With(workspace)

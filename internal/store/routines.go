@@ -26,7 +26,8 @@ const routineColumns = `r.name, r.type, r.document, r.version, coalesce(p.name, 
 // Routines lists the routines of a workspace by name.
 func (s *Store) Routines(ctx context.Context, workspace string) ([]SavedRoutine, error) {
 	var list []SavedRoutine
-	if err := s.db.SelectContext(ctx, &list, `select `+routineColumns+` where r.workspace = $1 order by r.name`, workspace); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `select `+routineColumns+` where r.workspace = $1 order by r.name`,
+		workspace); err != nil {
 		return nil, fmt.Errorf("list routines: %w", err)
 	}
 	return list, nil
@@ -37,7 +38,8 @@ func (s *Store) Routine(ctx context.Context, workspace, name string) (SavedRouti
 	var r SavedRoutine
 	err := s.db.GetContext(ctx, &r, `select `+routineColumns+` where r.workspace = $1 and r.name = $2`, workspace, name)
 	if IsMissing(err) {
-		return r, fault.New(fault.NotFound, "unknown_routine", "there is no routine of this name").With(name).Mended("See uchi routine.")
+		return r, fault.New(fault.NotFound, "unknown_routine",
+			"there is no routine of this name").With(name).Mended("See uchi routine.")
 	}
 	if err != nil {
 		return r, fmt.Errorf("read routine: %w", err)
@@ -50,9 +52,11 @@ func (s *Store) Routine(ctx context.Context, workspace, name string) (SavedRouti
 // refused.
 func (s *Store) SaveRoutine(ctx context.Context, workspace string, r mapping.Routine, version int, by int64) error {
 	changed := &Changed{Now: r}
-	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "save routine", Subject: r.Name, Changed: changed}, func(tx pgx.Tx) error {
+	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "save routine", Subject: r.Name,
+		Changed: changed}, func(tx pgx.Tx) error {
 		var was JSON[mapping.Routine]
-		err := tx.QueryRow(ctx, `select document from routines where workspace = $1 and name = $2 for update`, workspace, r.Name).Scan(&was)
+		err := tx.QueryRow(ctx, `select document from routines where workspace = $1 and name = $2 for update`, workspace,
+			r.Name).Scan(&was)
 		if err == nil {
 			changed.Was = was.V
 		} else if !IsMissing(err) {
@@ -65,7 +69,8 @@ func (s *Store) SaveRoutine(ctx context.Context, workspace string, r mapping.Rou
 				type = excluded.type, headers = excluded.headers, document = excluded.document,
 				changed_by = excluded.changed_by, changed_at = now(), version = routines.version + 1
 			where @version = 0 or routines.version = @version`,
-			pgx.StrictNamedArgs{"workspace": workspace, "name": r.Name, "type": r.Drafts[0].Type, "headers": r.Columns(), "document": JSON[mapping.Routine]{r}, "by": by, "version": version})
+			pgx.StrictNamedArgs{"workspace": workspace, "name": r.Name, "type": r.Drafts[0].Type, "headers": r.Columns(),
+				"document": JSON[mapping.Routine]{r}, "by": by, "version": version})
 		if err != nil {
 			return fmt.Errorf("save routine: %w", err)
 		}
@@ -78,14 +83,15 @@ func (s *Store) SaveRoutine(ctx context.Context, workspace string, r mapping.Rou
 
 // RemoveRoutine forgets a routine; imports made with it stay.
 func (s *Store) RemoveRoutine(ctx context.Context, workspace, name string, by int64) error {
-	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "remove routine", Subject: name}, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `delete from routines where workspace = $1 and name = $2`, workspace, name)
-		if err != nil {
-			return fmt.Errorf("remove routine: %w", err)
-		}
-		if tag.RowsAffected() == 0 {
-			return fault.New(fault.NotFound, "unknown_routine", "there is no routine of this name").With(name)
-		}
-		return nil
-	})
+	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "remove routine", Subject: name},
+		func(tx pgx.Tx) error {
+			tag, err := tx.Exec(ctx, `delete from routines where workspace = $1 and name = $2`, workspace, name)
+			if err != nil {
+				return fmt.Errorf("remove routine: %w", err)
+			}
+			if tag.RowsAffected() == 0 {
+				return fault.New(fault.NotFound, "unknown_routine", "there is no routine of this name").With(name)
+			}
+			return nil
+		})
 }

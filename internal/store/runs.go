@@ -44,12 +44,13 @@ type PastRun struct {
 	Done     int64                           `db:"done_rows"`
 	Of       int64                           `db:"of_rows"`
 	Outcomes JSON[map[verdict.Outcome]int64] `db:"outcomes"`
-	Partly   int64                           `db:"partly"`  // rows that were held for one of their records, while others were written
-	Removed  int64                           `db:"removed"` // children that were gone from the source
-	Trouble  JSON[*Trouble]                  `db:"trouble"`
-	Part     bool                            `db:"part"`      // it was about some rows alone
-	Undoes   JSON[[]int64]                   `db:"undoes"`    // of an undo: the pieces that it took back
-	UndoneBy JSON[[]int64]                   `db:"undone_by"` // the undos that took it back
+	// rows that were held for one of their records, while others were written
+	Partly   int64          `db:"partly"`
+	Removed  int64          `db:"removed"` // children that were gone from the source
+	Trouble  JSON[*Trouble] `db:"trouble"`
+	Part     bool           `db:"part"`      // it was about some rows alone
+	Undoes   JSON[[]int64]  `db:"undoes"`    // of an undo: the pieces that it took back
+	UndoneBy JSON[[]int64]  `db:"undone_by"` // the undos that took it back
 }
 
 // ErrTaken says that a run has ended or was taken over by another process.
@@ -108,7 +109,8 @@ func (s *Store) Act(ctx context.Context, workspace string, id int64, a Act) erro
 			}
 		}
 		if a.Event == life.Cancel {
-			if _, err := tx.Exec(ctx, `update runs set cancelled_by = $2 where import = $1 and ended_at is null`, id, a.By.ID); err != nil {
+			if _, err := tx.Exec(ctx, `update runs set cancelled_by = $2 where import = $1 and ended_at is null`, id,
+				a.By.ID); err != nil {
 				return fmt.Errorf("cancel: %w", err)
 			}
 		}
@@ -149,10 +151,13 @@ func moveImport(ctx context.Context, tx pgx.Tx, id int64, step life.Step, from, 
 			changed_at = now()
 		where id = @id and state = @from`,
 		pgx.StrictNamedArgs{
-			"id": id, "from": from.State, "to": to.State, "rest": to.Rest, "event": step.Event, "begins": string(step.Begins), "ends": step.Ends,
-			"voids": step.Event == life.ChangeRoutine || step.Event == life.ChangeReading || step.Event == life.Undo || step.Event == life.Reopen,
-			"act":   step.Begins != "" || step.Event == life.ChangeRoutine,
-			"ended": step.Event == life.PartLoaded || to.State != from.State && (to.State == life.Loaded || to.State == life.Stopped || to.State == life.Undone),
+			"id": id, "from": from.State, "to": to.State, "rest": to.Rest, "event": step.Event, "begins": string(step.Begins),
+			"ends": step.Ends,
+			"voids": step.Event == life.ChangeRoutine || step.Event == life.ChangeReading || step.Event == life.Undo ||
+				step.Event == life.Reopen,
+			"act": step.Begins != "" || step.Event == life.ChangeRoutine,
+			"ended": step.Event == life.PartLoaded || to.State != from.State &&
+				(to.State == life.Loaded || to.State == life.Stopped || to.State == life.Undone),
 		})
 	if err != nil {
 		return fmt.Errorf("change the state of import %d: %w", id, err)
@@ -173,7 +178,8 @@ func beginRun(ctx context.Context, tx pgx.Tx, r *Run, of int64) error {
 	err := tx.QueryRow(ctx, `
 		with next as (select nextval(pg_get_serial_sequence('runs', 'id')) as id)
 		insert into runs (id, piece, import, work, person, process, of_rows, undoes, only_rows, policy) overriding system value
-		select id, coalesce(nullif($1::bigint, 0), id), $2, $3, $4, $5, $6, $7, $8::text::int8multirange, $9 from next returning id, piece`,
+		select id, coalesce(nullif($1::bigint, 0), id), $2, $3, $4, $5, $6, $7, $8::text::int8multirange, $9 from next
+		returning id, piece`,
 		r.Piece, r.Import, r.Work, r.Person, r.Process, of, r.Undoes, r.Only, r.Policy).Scan(&r.ID, &r.Piece)
 	if err != nil {
 		return fmt.Errorf("begin a run: %w", err)
@@ -190,7 +196,8 @@ func beginRun(ctx context.Context, tx pgx.Tx, r *Run, of int64) error {
 // pausedRun gives what the load of an import that was paused was to do; what made
 // it pause by itself was seen, and no longer does.
 func pausedRun(ctx context.Context, tx pgx.Tx, id int64) (Run, error) {
-	rows, err := tx.Query(ctx, `select `+runColumns+` from runs where import = $1 and work = 'load' order by id desc limit 1`, id)
+	rows, err := tx.Query(ctx, `select `+runColumns+` from runs where import = $1 and work = 'load' order by id desc
+		limit 1`, id)
 	if err != nil {
 		return Run{}, fmt.Errorf("look for the load of import %d: %w", id, err)
 	}
@@ -217,7 +224,8 @@ func (s *Store) EndTry(ctx context.Context, r Run, cause error) error {
 	} else if cause != nil {
 		ended = string(life.Failed)
 	}
-	_, err := s.pool.Exec(ctx, `update runs set ended_at = now(), ended = $2 where id = $1 and ended_at is null`, r.ID, ended)
+	_, err := s.pool.Exec(ctx, `update runs set ended_at = now(), ended = $2 where id = $1 and ended_at is null`,
+		r.ID, ended)
 	return err
 }
 
@@ -225,7 +233,8 @@ func (s *Store) EndTry(ctx context.Context, r Run, cause error) error {
 // run has ended, or another process does it.
 func (s *Store) StartRun(ctx context.Context, id int64, process string) (Run, error) {
 	var r Run
-	rows, err := s.pool.Query(ctx, `update runs set process = $2 where id = $1 and ended_at is null and process in ('', $2) returning `+runColumns, id, process)
+	rows, err := s.pool.Query(ctx, `update runs set process = $2 where id = $1 and ended_at is null
+		and process in ('', $2) returning `+runColumns, id, process)
 	if err != nil {
 		return r, fmt.Errorf("take up run %d: %w", id, err)
 	}
@@ -241,7 +250,8 @@ func (s *Store) StartRun(ctx context.Context, id int64, process string) (Run, er
 
 // Quiet reports whether no run is under way, of no import.
 func (s *Store) Quiet(ctx context.Context) (quiet bool, err error) {
-	if err := s.pool.QueryRow(ctx, `select not exists (select from runs where ended_at is null)`).Scan(&quiet); err != nil {
+	if err := s.pool.QueryRow(ctx,
+		`select not exists (select from runs where ended_at is null)`).Scan(&quiet); err != nil {
 		return false, fmt.Errorf("look whether anything runs: %w", err)
 	}
 	return quiet, nil
@@ -251,7 +261,8 @@ func (s *Store) Quiet(ctx context.Context) (quiet bool, err error) {
 // ErrCancelled when a person has cancelled it.
 func (s *Store) RunGoesOn(ctx context.Context, r Run) error {
 	var ended, cancelled bool
-	err := s.pool.QueryRow(ctx, `select ended_at is not null, cancelled_by is not null from runs where id = $1`, r.ID).Scan(&ended, &cancelled)
+	err := s.pool.QueryRow(ctx, `select ended_at is not null, cancelled_by is not null from runs where id = $1`,
+		r.ID).Scan(&ended, &cancelled)
 	switch {
 	case IsMissing(err) || err == nil && ended:
 		return ErrTaken
@@ -308,7 +319,8 @@ func (s *Store) Progress(ctx context.Context, r Run, done int64) error {
 // EndRun ends a run of an import by an event, with what went wrong, if anything.
 // Change changes what the run was about, in the same transaction; nil changes
 // nothing more. A run that was taken over ends nothing: ErrTaken.
-func (s *Store) EndRun(ctx context.Context, r Run, event life.Event, trouble *Trouble, change func(ctx context.Context, tx pgx.Tx, i Import) error) error {
+func (s *Store) EndRun(ctx context.Context, r Run, event life.Event, trouble *Trouble,
+	change func(ctx context.Context, tx pgx.Tx, i Import) error) error {
 	return s.inTx(ctx, func(tx pgx.Tx) error {
 		i, err := importForUpdate(ctx, tx, "", r.Import)
 		if err != nil {
@@ -320,7 +332,8 @@ func (s *Store) EndRun(ctx context.Context, r Run, event life.Event, trouble *Tr
 
 // EndRunIn is EndRun within a transaction that has locked the import by
 // LockImport.
-func EndRunIn(ctx context.Context, tx pgx.Tx, i Import, r Run, event life.Event, trouble *Trouble, change func(ctx context.Context, tx pgx.Tx, i Import) error) error {
+func EndRunIn(ctx context.Context, tx pgx.Tx, i Import, r Run, event life.Event, trouble *Trouble,
+	change func(ctx context.Context, tx pgx.Tx, i Import) error) error {
 	if i.Run == nil || *i.Run != r.ID {
 		return ErrTaken
 	}
@@ -334,12 +347,14 @@ func EndRunIn(ctx context.Context, tx pgx.Tx, i Import, r Run, event life.Event,
 			return err
 		}
 	}
-	_, err = tx.Exec(ctx, `update runs set ended_at = now(), ended = $2, trouble = $3 where id = $1`, r.ID, string(event), JSON[*Trouble]{trouble})
+	_, err = tx.Exec(ctx, `update runs set ended_at = now(), ended = $2, trouble = $3 where id = $1`, r.ID,
+		string(event), JSON[*Trouble]{trouble})
 	if err != nil {
 		return fmt.Errorf("end run %d: %w", r.ID, err)
 	}
 	if trouble != nil {
-		if _, err := tx.Exec(ctx, `update imports set trouble = $2 where id = $1`, i.ID, JSON[*Trouble]{trouble}); err != nil {
+		if _, err := tx.Exec(ctx, `update imports set trouble = $2 where id = $1`, i.ID,
+			JSON[*Trouble]{trouble}); err != nil {
 			return fmt.Errorf("end run %d: %w", r.ID, err)
 		}
 	}
@@ -386,7 +401,8 @@ func (s *Store) TakeOver(ctx context.Context, own string, silent time.Duration, 
 	for _, r := range dead {
 		if r.Process != "" && !ended[r.Process] {
 			ended[r.Process] = true
-			_, err := s.pool.Exec(ctx, `select pg_terminate_backend(pid) from pg_stat_activity where application_name = $1 and usename = current_user and pid <> pg_backend_pid()`, applicationName(r.Process))
+			_, err := s.pool.Exec(ctx, `select pg_terminate_backend(pid) from pg_stat_activity where application_name = $1
+				and usename = current_user and pid <> pg_backend_pid()`, applicationName(r.Process))
 			if err != nil {
 				return 0, fmt.Errorf("end the connections of process %s: %w", r.Process, err)
 			}
@@ -416,7 +432,9 @@ func (s *Store) takeOver(ctx context.Context, r Run, enqueue Enqueue) error {
 		if err := beginRun(ctx, tx, &next, i.Of); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update runs n set cancelled_by = o.cancelled_by, done_rows = o.done_rows, outcomes = o.outcomes, removed = o.removed from runs o where n.id = $1 and o.id = $2`, next.ID, r.ID)
+		_, err = tx.Exec(ctx, `update runs n
+			set cancelled_by = o.cancelled_by, done_rows = o.done_rows, outcomes = o.outcomes, removed = o.removed from runs o
+			where n.id = $1 and o.id = $2`, next.ID, r.ID)
 		if err != nil {
 			return fmt.Errorf("take over run %d: %w", r.ID, err)
 		}
@@ -430,7 +448,8 @@ func (s *Store) takeOver(ctx context.Context, r Run, enqueue Enqueue) error {
 // dropJobs keeps the queue from giving out the job of a run again, and its old
 // process from ending the new one.
 func dropJobs(ctx context.Context, tx pgx.Tx, run int64) error {
-	_, err := tx.Exec(ctx, `update river_job set state = 'discarded', finalized_at = now() where kind = 'import' and (args->>'run')::bigint = $1 and finalized_at is null`, run)
+	_, err := tx.Exec(ctx, `update river_job set state = 'discarded', finalized_at = now() where kind = 'import'
+		and (args->>'run')::bigint = $1 and finalized_at is null`, run)
 	if err != nil {
 		return fmt.Errorf("drop the job of run %d: %w", run, err)
 	}
@@ -444,7 +463,8 @@ func (s *Store) Lost(ctx context.Context, since time.Duration) ([]Run, error) {
 		select r.id, r.import, r.work, r.person, r.process, r.piece, r.undoes, r.only_rows::text as only_rows, r.policy
 		from imports i join runs r on r.id = i.run
 		where r.ended_at is null and r.began_at < now() - make_interval(secs => $1)
-			and not exists (select from river_job j where j.kind = 'import' and (j.args->>'run')::bigint = r.id and j.finalized_at is null)`, since.Seconds())
+			and not exists (select from river_job j where j.kind = 'import' and (j.args->>'run')::bigint = r.id
+			and j.finalized_at is null)`, since.Seconds())
 	if err != nil {
 		return nil, fmt.Errorf("look for lost runs: %w", err)
 	}
@@ -456,9 +476,11 @@ func (s *Store) Lost(ctx context.Context, since time.Duration) ([]Run, error) {
 func (s *Store) Runs(ctx context.Context, id int64) ([]PastRun, error) {
 	var list []PastRun
 	err := s.db.SelectContext(ctx, &list, `
-		select r.piece as id, r.work, coalesce(p.name, '') as person, r.person as person_id, f.began_at, r.ended_at, coalesce(r.ended, '') as ended,
+		select r.piece as id, r.work, coalesce(p.name, '') as person, r.person as person_id, f.began_at, r.ended_at,
+		coalesce(r.ended, '') as ended,
 			r.done_rows, r.of_rows, r.outcomes, r.partly, r.removed, r.trouble, r.only_rows is not null as part, to_jsonb(r.undoes) as undoes,
-			(select coalesce(jsonb_agg(distinct u.piece), '[]') from runs u where u.import = r.import and r.piece = any(u.undoes) and u.ended in ('was_undone', 'part_undone')) as undone_by
+			(select coalesce(jsonb_agg(distinct u.piece), '[]') from runs u where u.import = r.import
+			and r.piece = any(u.undoes) and u.ended in ('was_undone', 'part_undone')) as undone_by
 		from runs r join runs f on f.id = r.piece left join people p on p.id = r.person
 		where r.import = $1 and r.work <> 'try' and coalesce(r.ended, '') <> 'taken' order by r.id desc limit 100`, id)
 	if err != nil {

@@ -72,16 +72,20 @@ func (s *Store) SignIn(ctx context.Context, email, password string) (Person, str
 
 // enter gives the secret of a session for who has shown who they are, and forgets their
 // tries; how is what the log says of it, and also is what belongs to it.
-func (s *Store) enter(ctx context.Context, person int64, how string, tries []byte, also func(tx pgx.Tx) error) (string, error) {
+func (s *Store) enter(ctx context.Context, person int64, how string, tries []byte,
+	also func(tx pgx.Tx) error) (string, error) {
 	plain, hash := secret("")
 	err := s.logged(ctx, Entry{Person: person, Action: "sign in", Subject: how}, func(tx pgx.Tx) error {
 		if err := beginSession(ctx, tx, person, hash); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update sign_in_tries set tries = greatest(tries - 1, 0) where who = $1`, addressTries(ctx)); err != nil { // many may work behind one address
+		// many may work behind one address
+		if _, err := tx.Exec(ctx, `update sign_in_tries set tries = greatest(tries - 1, 0) where who = $1`,
+			addressTries(ctx)); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `delete from sign_in_tries where who = $1 or since < now() - make_interval(secs => $2)`, tries, s.tries.Longest.Seconds()); err != nil {
+		if _, err := tx.Exec(ctx, `delete from sign_in_tries where who = $1 or since < now() - make_interval(secs => $2)`,
+			tries, s.tries.Longest.Seconds()); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `delete from sessions where ends_at < now()`); err != nil {
@@ -97,7 +101,8 @@ func addressTries(ctx context.Context) []byte { return hashOf("address " + origi
 
 func beginSession(ctx context.Context, tx pgx.Tx, person int64, hash []byte) error {
 	o := originOf(ctx)
-	_, err := tx.Exec(ctx, `insert into sessions (hash, person, ends_at, address, agent) values ($1, $2, $3, $4, $5)`, hash, person, time.Now().Add(SessionLength), o.Address, fault.Cut(o.Agent, 300))
+	_, err := tx.Exec(ctx, `insert into sessions (hash, person, ends_at, address, agent) values ($1, $2, $3, $4, $5)`,
+		hash, person, time.Now().Add(SessionLength), o.Address, fault.Cut(o.Agent, 300))
 	return err
 }
 
@@ -115,7 +120,8 @@ func (s *Store) SignInBy(ctx context.Context, email, name string, role rights.Ro
 	case err != nil && !IsMissing(err):
 		return p, "", fmt.Errorf("sign in: %w", err)
 	case err == nil && !p.Active, err != nil && role == "":
-		return p, "", fault.New(fault.Denied, "provider_unknown", "you may not sign in here").With(email).Mended("Ask an administrator.")
+		return p, "", fault.New(fault.Denied, "provider_unknown",
+			"you may not sign in here").With(email).Mended("Ask an administrator.")
 	case err == nil && role != "" && role != p.Role:
 		changed, err := s.ChangePerson(ctx, p.ID, PersonChange{Role: &role}, 0)
 		if err != nil && !fault.Is(err, "last_administrator") {
@@ -137,7 +143,8 @@ func (s *Store) SignInBy(ctx context.Context, email, name string, role rights.Ro
 			if p, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Person]); err != nil {
 				return err
 			}
-			if err := logIn(ctx, tx, Entry{Action: "add person", Subject: email, Changed: &Changed{nil, p.told(false)}}); err != nil {
+			if err := logIn(ctx, tx, Entry{Action: "add person", Subject: email,
+				Changed: &Changed{nil, p.told(false)}}); err != nil {
 				return err
 			}
 		}
@@ -165,7 +172,8 @@ func (s *Store) mayTry(ctx context.Context, account, address []byte) error {
 			var since float64
 			err := tx.QueryRow(ctx, `
 				insert into sign_in_tries as t (who, tries) values ($1, 0)
-				on conflict (who) do update set tries = case when t.since < now() - make_interval(secs => $2) then 0 else t.tries end
+				on conflict (who) do update set tries = case when t.since < now() - make_interval(secs => $2) then 0
+				else t.tries end
 				returning tries, extract(epoch from now() - since)`, x.who, s.tries.Longest.Seconds()).Scan(&tries, &since)
 			if err != nil {
 				return fmt.Errorf("count tries to sign in: %w", err)
@@ -175,7 +183,8 @@ func (s *Store) mayTry(ctx context.Context, account, address []byte) error {
 				return fault.New(fault.TooMany, "too_many_tries", "signing in was tried too often").
 					Mended(fmt.Sprintf("Try again in %d seconds.", int(left/time.Second)+1))
 			}
-			if _, err := tx.Exec(ctx, `update sign_in_tries set tries = tries + 1, since = now() where who = $1`, x.who); err != nil {
+			if _, err := tx.Exec(ctx, `update sign_in_tries set tries = tries + 1, since = now() where who = $1`,
+				x.who); err != nil {
 				return fmt.Errorf("count tries to sign in: %w", err)
 			}
 		}
@@ -185,7 +194,8 @@ func (s *Store) mayTry(ctx context.Context, account, address []byte) error {
 
 // refused notes in the log that somebody was not let in, and says so.
 func (s *Store) refused(ctx context.Context, person int64, email string, said error) error {
-	err := s.logged(ctx, Entry{Person: person, Action: "fail to sign in", Subject: fault.Cut(email, 254)}, func(pgx.Tx) error { return nil })
+	err := s.logged(ctx, Entry{Person: person, Action: "fail to sign in", Subject: fault.Cut(email, 254)},
+		func(pgx.Tx) error { return nil })
 	if err != nil {
 		return err
 	}
@@ -205,16 +215,20 @@ var ErrUnsigned = fault.New(fault.Unsigned, "not_signed_in", "sign in first")
 func (s *Store) BySession(ctx context.Context, plain string) (Person, error) {
 	return s.bySecret(ctx, `
 		with seen as (update sessions set seen_at = now() where hash = $1 and seen_at < now() - interval '1 minute')
-		select p.id, p.email, p.name, p.role, p.active, p.made_at, null::timestamptz as until, '' as token, '' as most, '' as only from sessions x join people p on p.id = x.person
+		select p.id, p.email, p.name, p.role, p.active, p.made_at, null::timestamptz as until, '' as token, '' as most,
+		'' as only from sessions x join people p on p.id = x.person
 		where x.hash = $1 and x.ends_at > now() and p.active`, plain)
 }
 
 // ByToken finds who a token belongs to; the role is the lesser of the person's and the token's.
 func (s *Store) ByToken(ctx context.Context, plain string) (Person, error) {
 	return s.bySecret(ctx, `
-		with used as (update tokens set used_at = now() where hash = $1 and (used_at is null or used_at < now() - interval '1 minute'))
-		select p.id, p.email, p.name, p.active, p.made_at, x.ends_at as until, x.label as token, x.role as most, coalesce(x.workspace, '') as only,
-		case when p.role = 'viewer' or x.role = 'viewer' then 'viewer' when p.role = 'operator' or x.role = 'operator' then 'operator' else 'administrator' end as role
+		with used as (update tokens set used_at = now() where hash = $1
+		and (used_at is null or used_at < now() - interval '1 minute'))
+		select p.id, p.email, p.name, p.active, p.made_at, x.ends_at as until, x.label as token, x.role as most,
+		coalesce(x.workspace, '') as only,
+		case when p.role = 'viewer' or x.role = 'viewer' then 'viewer' when p.role = 'operator'
+		or x.role = 'operator' then 'operator' else 'administrator' end as role
 		from tokens x join people p on p.id = x.person where x.hash = $1 and x.ends_at > now() and p.active`, plain)
 }
 
@@ -244,7 +258,8 @@ type Session struct {
 // Sessions lists a person's sign-ins, newest first; own is the secret of the present one.
 func (s *Store) Sessions(ctx context.Context, person int64, own string) ([]Session, error) {
 	var list []Session
-	err := s.db.SelectContext(ctx, &list, `select id, address, agent, made_at, seen_at, ends_at, hash = $2 as own from sessions where person = $1 and ends_at > now() order by made_at desc`, person, hashOf(own))
+	err := s.db.SelectContext(ctx, &list, `select id, address, agent, made_at, seen_at, ends_at, hash = $2 as own
+		from sessions where person = $1 and ends_at > now() order by made_at desc`, person, hashOf(own))
 	if err != nil {
 		return nil, fmt.Errorf("list sessions: %w", err)
 	}

@@ -29,23 +29,28 @@ func (s *Store) SaveSource(ctx context.Context, name string, body io.Reader, dec
 		sum := sha256.New()
 		var total int64
 		rows := &chunkRows{source: id, in: io.TeeReader(io.LimitReader(body, most+1), sum)}
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"source_chunks"}, []string{"source", "number", "bytes"}, rows); err != nil {
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"source_chunks"}, []string{"source", "number", "bytes"},
+			rows); err != nil {
 			return errors.Join(rows.err, err)
 		}
 		total = rows.total
 		switch {
 		case total > most:
-			return fault.Newf(fault.TooLarge, "source_too_large", "the source is larger than %d MiB", most>>20).At(fault.Place{File: name}).
+			return fault.Newf(fault.TooLarge, "source_too_large", "the source is larger than %d MiB",
+				most>>20).At(fault.Place{File: name}).
 				Mended("Split it, or raise the limit when the service is started.")
 		case declared >= 0 && total != declared:
-			return fault.Newf(fault.Invalid, "upload_cut_off", "%d bytes were announced and %d arrived", declared, total).At(fault.Place{File: name}).Mended("Send it again.")
+			return fault.Newf(fault.Invalid, "upload_cut_off", "%d bytes were announced and %d arrived", declared,
+				total).At(fault.Place{File: name}).Mended("Send it again.")
 		}
-		_, err := tx.Exec(ctx, `update sources set bytes = $1, sha256 = $2, whole = true where id = $3`, total, hex.EncodeToString(sum.Sum(nil)), id)
+		_, err := tx.Exec(ctx, `update sources set bytes = $1, sha256 = $2, whole = true where id = $3`, total,
+			hex.EncodeToString(sum.Sum(nil)), id)
 		return err
 	})
 	if err != nil {
 		if errors.Is(err, io.ErrUnexpectedEOF) {
-			return 0, fault.New(fault.Invalid, "upload_cut_off", "the upload ended before the whole file had arrived").At(fault.Place{File: name}).Mended("Send it again.")
+			return 0, fault.New(fault.Invalid, "upload_cut_off",
+				"the upload ended before the whole file had arrived").At(fault.Place{File: name}).Mended("Send it again.")
 		}
 		return 0, fmt.Errorf("store source: %w", err)
 	}
@@ -115,13 +120,16 @@ func (c *chunkRows) Err() error { return c.err }
 func (s *Store) OpenSource(ctx context.Context, id int64) (sheet.Source, error) {
 	var name string
 	var size int64
-	if err := s.pool.QueryRow(ctx, `select name, bytes from sources where id = $1 and whole`, id).Scan(&name, &size); err != nil {
+	if err := s.pool.QueryRow(ctx, `select name, bytes from sources where id = $1 and whole`, id).Scan(&name,
+		&size); err != nil {
 		if IsMissing(err) {
-			return sheet.Source{}, fault.New(fault.NotFound, "source_gone", "the source is no longer kept").Mended("Upload the file again.")
+			return sheet.Source{}, fault.New(fault.NotFound, "source_gone",
+				"the source is no longer kept").Mended("Upload the file again.")
 		}
 		return sheet.Source{}, fmt.Errorf("open source: %w", err)
 	}
-	return sheet.Source{Name: name, Size: size, ReaderAt: &chunkReader{ctx: ctx, store: s, source: id, size: size, kept: map[int64][]byte{}}}, nil
+	return sheet.Source{Name: name, Size: size, ReaderAt: &chunkReader{ctx: ctx, store: s, source: id, size: size,
+		kept: map[int64][]byte{}}}, nil
 }
 
 const chunksKept = 4
@@ -143,7 +151,8 @@ func (r *chunkReader) chunk(n int64) ([]byte, error) {
 		return b, nil
 	}
 	var b []byte
-	if err := r.store.pool.QueryRow(r.ctx, `select bytes from source_chunks where source = $1 and number = $2`, r.source, n).Scan(&b); err != nil {
+	if err := r.store.pool.QueryRow(r.ctx, `select bytes from source_chunks where source = $1 and number = $2`,
+		r.source, n).Scan(&b); err != nil {
 		return nil, fmt.Errorf("read source: %w", err)
 	}
 	if len(r.order) >= chunksKept {

@@ -70,8 +70,10 @@ func Open(ctx context.Context, opt Options) (*Store, error) {
 			Mended("It looks like postgres://user@127.0.0.1:5432/uchi.")
 	}
 	need := max(opt.Connections, fewestConnections)
-	if asked, _ := url.Parse(opt.URL); asked != nil && asked.Query().Get("pool_max_conns") != "" && int(cfg.MaxConns) < need {
-		return nil, fault.Newf(fault.Invalid, "too_few_connections", "the database's URL allows the service %d connections, and it needs %d", cfg.MaxConns, need).
+	if asked, _ := url.Parse(opt.URL); asked != nil && asked.Query().Get("pool_max_conns") != "" &&
+		int(cfg.MaxConns) < need {
+		return nil, fault.Newf(fault.Invalid, "too_few_connections",
+			"the database's URL allows the service %d connections, and it needs %d", cfg.MaxConns, need).
 			Mended("Raise pool_max_conns in the URL, or take it out; or let the service do fewer things at once (--workers).")
 	}
 	cfg.MaxConns = max(cfg.MaxConns, int32(need))
@@ -110,15 +112,19 @@ func applicationName(process string) string {
 
 func (s *Store) prepare(ctx context.Context, connections int) error {
 	var version, allowed int
-	err := s.pool.QueryRow(ctx, `select current_setting('server_version_num')::int, current_setting('max_connections')::int`).Scan(&version, &allowed)
+	err := s.pool.QueryRow(ctx, `select current_setting('server_version_num')::int,
+		current_setting('max_connections')::int`).Scan(&version, &allowed)
 	if err != nil {
-		return fault.New(fault.Busy, "database_unreachable", "the database does not answer: "+err.Error()).Mended("Start PostgreSQL, or correct the URL.")
+		return fault.New(fault.Busy, "database_unreachable", "the database does not answer: "+
+			err.Error()).Mended("Start PostgreSQL, or correct the URL.")
 	}
 	if version < OldestServer {
-		return fault.Newf(fault.Invalid, "database_too_old", "PostgreSQL %d is too old", version/10000).Mended("Version 15 or newer is needed.")
+		return fault.Newf(fault.Invalid, "database_too_old", "PostgreSQL %d is too old",
+			version/10000).Mended("Version 15 or newer is needed.")
 	}
 	if allowed < connections {
-		return fault.Newf(fault.Invalid, "too_few_connections", "the database server takes %d connections, and the service needs %d", allowed, connections).
+		return fault.Newf(fault.Invalid, "too_few_connections", "the database server takes %d connections, and "+
+			"the service needs %d", allowed, connections).
 			Mended("Raise the server's max_connections, or let the service do fewer things at once (--workers).")
 	}
 	// One process at a time changes tables; the others wait here and then find nothing to do.
@@ -131,11 +137,13 @@ func (s *Store) prepare(ctx context.Context, connections int) error {
 	if _, err := conn.ExecContext(ctx, "select pg_advisory_lock($1)", lock); err != nil {
 		return fmt.Errorf("prepare database: %w", err)
 	}
-	defer conn.ExecContext(context.WithoutCancel(ctx), "select pg_advisory_unlock($1)", lock) //nolint:errcheck // the lock ends with the connection
+	//nolint:errcheck // the lock ends with the connection
+	defer conn.ExecContext(context.WithoutCancel(ctx), "select pg_advisory_unlock($1)", lock)
 	if _, err := conn.ExecContext(ctx, "create schema if not exists "+Schema); err != nil {
 		return fmt.Errorf("prepare database: %w", err)
 	}
-	provider, err := goose.NewProvider(goose.DialectPostgres, s.db.DB, must(subMigrations()), goose.WithLogger(goose.NopLogger()))
+	provider, err := goose.NewProvider(goose.DialectPostgres, s.db.DB, must(subMigrations()),
+		goose.WithLogger(goose.NopLogger()))
 	if err != nil {
 		return fmt.Errorf("prepare database: %w", err)
 	}
@@ -174,7 +182,8 @@ func (s *Store) inTx(ctx context.Context, f func(tx pgx.Tx) error) error {
 
 // Beat shows that a process lives.
 func (s *Store) Beat(ctx context.Context, process string) error {
-	_, err := s.db.ExecContext(ctx, `insert into processes values ($1, now()) on conflict (name) do update set beat = now()`, process)
+	_, err := s.db.ExecContext(ctx, `insert into processes values ($1, now()) on conflict (name) do update
+		set beat = now()`, process)
 	return err
 }
 

@@ -64,7 +64,8 @@ func TestOpenAtOnce(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := run(t.Context(), empty, `drop schema uchi cascade`, `drop schema staging cascade`, `drop schema w_main cascade`); err != nil {
+	if err := run(t.Context(), empty, `drop schema uchi cascade`, `drop schema staging cascade`,
+		`drop schema w_main cascade`); err != nil {
 		t.Fatal(err)
 	}
 	empty.Close()
@@ -94,13 +95,15 @@ func TestOpenFaults(t *testing.T) {
 }
 
 func (s *Store) addField(ctx context.Context, workspace, typeName string, f catalog.Field) (catalog.RecordType, error) {
-	return s.ChangeType(ctx, workspace, typeName, 0, 0, "add field", func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) { return c.AddField(t, f) })
+	return s.ChangeType(ctx, workspace, typeName, 0, 0, "add field",
+		func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) { return c.AddField(t, f) })
 }
 
 func TestAddField(t *testing.T) {
 	s := open(t)
 	ctx := t.Context()
-	got, err := s.addField(ctx, "main", "account", catalog.Field{Name: "berths", Label: "Berths", Type: catalog.Integer, Key: true})
+	got, err := s.addField(ctx, "main", "account", catalog.Field{Name: "berths", Label: "Berths",
+		Type: catalog.Integer, Key: true})
 	if err != nil || got.Version != 2 {
 		t.Fatalf("version %d, %v", got.Version, err)
 	}
@@ -112,13 +115,16 @@ func TestAddField(t *testing.T) {
 	if f, ok := account.Field("berths"); !ok || !f.Own {
 		t.Errorf("the field is not kept: %+v", f)
 	}
-	if err := run(ctx, s, `insert into w_main.r_account (id, created_by, changed_by, f_berths, k_berths) values (1, 1, 1, 7, '7')`); err != nil {
+	if err := run(ctx, s, `insert into w_main.r_account (id, created_by, changed_by, f_berths, k_berths)
+		values (1, 1, 1, 7, '7')`); err != nil {
 		t.Error(err)
 	}
-	if err := run(ctx, s, `insert into w_main.r_account (id, created_by, changed_by, k_berths) values (2, 1, 1, '7')`); SQLState(err) != "23505" {
+	if err := run(ctx, s, `insert into w_main.r_account (id, created_by, changed_by, k_berths)
+		values (2, 1, 1, '7')`); SQLState(err) != "23505" {
 		t.Errorf("a key is not unique: %v", err)
 	}
-	for code, f := range map[string]catalog.Field{"field_exists": {Name: "berths", Label: "x", Type: catalog.Text}, "bad_name": {Name: "a b", Label: "x", Type: catalog.Text}} {
+	for code, f := range map[string]catalog.Field{"field_exists": {Name: "berths", Label: "x", Type: catalog.Text},
+		"bad_name": {Name: "a b", Label: "x", Type: catalog.Text}} {
 		if _, err := s.addField(ctx, "main", "account", f); !fault.Is(err, code) {
 			t.Errorf("%+v: %v", f, err)
 		}
@@ -134,7 +140,8 @@ func TestWorkspacesAreApart(t *testing.T) {
 	if err := s.AddWorkspace(ctx, "practice", "", 0); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.addField(ctx, "practice", "contact", catalog.Field{Name: "boat", Label: "Boat", Type: catalog.Text}); err != nil {
+	if _, err := s.addField(ctx, "practice", "contact", catalog.Field{Name: "boat", Label: "Boat",
+		Type: catalog.Text}); err != nil {
 		t.Fatal(err)
 	}
 	c, _ := s.Catalog(ctx, "main")
@@ -211,7 +218,8 @@ func TestHalfSources(t *testing.T) {
 		t.Error(err)
 	}
 	var n int
-	if err := s.db.Get(&n, `select (select count(*) from sources) + (select count(*) from source_chunks)`); err != nil || n != 0 {
+	if err := s.db.Get(&n, `select (select count(*) from sources) + (select count(*)
+		from source_chunks)`); err != nil || n != 0 {
 		t.Errorf("%d rows are left behind, %v", n, err)
 	}
 }
@@ -219,7 +227,8 @@ func TestHalfSources(t *testing.T) {
 func TestSignIn(t *testing.T) {
 	s := open(t)
 	ctx := t.Context()
-	if made, shown, err := s.FirstAdministrator(ctx, "A@x.example", ""); err != nil || !made || len(shown) < PasswordLength {
+	if made, shown, err := s.FirstAdministrator(ctx, "A@x.example", ""); err != nil || !made ||
+		len(shown) < PasswordLength {
 		t.Fatalf("made %v, password %q, %v", made, shown, err)
 	}
 	if made, _, _ := s.FirstAdministrator(ctx, "b@x.example", "another password"); made {
@@ -229,7 +238,8 @@ func TestSignIn(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, wrong := range [][2]string{{"op@x.example", "wrong password"}, {"nobody@x.example", "a long password"}, {"op@x.example", ""}} {
+	for _, wrong := range [][2]string{{"op@x.example", "wrong password"}, {"nobody@x.example", "a long password"},
+		{"op@x.example", ""}} {
 		if _, _, err := s.SignIn(ctx, wrong[0], wrong[1]); !errors.Is(err, ErrSignIn) {
 			t.Errorf("%v: %v", wrong, err)
 		}
@@ -247,7 +257,8 @@ func TestSignIn(t *testing.T) {
 	if _, err := s.BySession(ctx, session); !errors.Is(err, ErrUnsigned) {
 		t.Errorf("after signing out: %v", err)
 	}
-	if _, _, err := s.AddToken(ctx, p, NewToken{Label: "x", Role: rights.Administrator, Ends: time.Now().Add(time.Hour)}); !fault.Is(err, "role_too_high") {
+	if _, _, err := s.AddToken(ctx, p, NewToken{Label: "x", Role: rights.Administrator,
+		Ends: time.Now().Add(time.Hour)}); !fault.Is(err, "role_too_high") {
 		t.Error(err)
 	}
 	tok, plain, err := s.AddToken(ctx, p, NewToken{Label: "x", Role: rights.Viewer, Ends: time.Now().Add(time.Hour)})
@@ -263,7 +274,9 @@ func TestSignIn(t *testing.T) {
 	if _, err := s.ByToken(ctx, plain); !errors.Is(err, ErrUnsigned) {
 		t.Errorf("an ended token works: %v", err)
 	}
-	for code, bad := range map[string]error{"unknown_role": addPerson(s, "x@x.example", "captain", "a long password"), "password_too_short": addPerson(s, "x@x.example", rights.Viewer, "short"), "person_exists": addPerson(s, "op@x.example", rights.Viewer, "a long password")} {
+	for code, bad := range map[string]error{"unknown_role": addPerson(s, "x@x.example", "captain", "a long password"),
+		"password_too_short": addPerson(s, "x@x.example", rights.Viewer, "short"),
+		"person_exists":      addPerson(s, "op@x.example", rights.Viewer, "a long password")} {
 		if !fault.Is(bad, code) {
 			t.Errorf("%v, want %s", bad, code)
 		}

@@ -80,7 +80,8 @@ func (q *recordSQL) join(links []catalog.Field) string {
 		if !ok {
 			next = fmt.Sprintf("t%d", len(q.alias))
 			q.alias[path] = next
-			fmt.Fprintf(&q.joins, "\n left join %s %s on %s.id = %s", schema.Records(q.ws, l.To), next, next, schema.Column(l, at))
+			fmt.Fprintf(&q.joins, "\n left join %s %s on %s.id = %s", schema.Records(q.ws, l.To), next, next,
+				schema.Column(l, at))
 		}
 		at = next
 	}
@@ -98,7 +99,8 @@ func (q *recordSQL) withPeople() string { return q.from() + people }
 const people = "\n left join people cb on cb.id = r.created_by left join people xb on xb.id = r.changed_by"
 
 // besideColumns are the columns of what a record has beside its fields.
-var besideColumns = map[string]string{"id": "id", "version": "version", "made_by": "import", "created_at": "created_at", "changed_at": "changed_at"}
+var besideColumns = map[string]string{"id": "id", "version": "version", "made_by": "import",
+	"created_at": "created_at", "changed_at": "changed_at"}
 
 // column is the SQL of the value that a path leads to, of the type of its form.
 func (q *recordSQL) column(p view.Path) string {
@@ -287,7 +289,8 @@ func (q *recordSQL) orderPart(o view.Order) orderPart {
 	case o.Own && o.Field.Name == "title":
 		return orderPart{sql: q.join(o.Links) + "." + schema.Title, cast: "text", down: o.Down, filled: here}
 	case o.Own:
-		return orderPart{sql: q.column(o.Path), cast: schema.Type(o.Field), down: o.Down, filled: here && o.Field.Name != "made_by"}
+		return orderPart{sql: q.column(o.Path), cast: schema.Type(o.Field), down: o.Down, filled: here &&
+			o.Field.Name != "made_by"}
 	case o.Field.Type == catalog.Reference:
 		return orderPart{sql: q.join(append(slices.Clone(o.Links), o.Field)) + "." + schema.Title, cast: "text", down: o.Down}
 	case o.Field.Type == catalog.OneChoice: // as the choices stand in the catalogue
@@ -295,7 +298,8 @@ func (q *recordSQL) orderPart(o view.Order) orderPart {
 		for _, ch := range o.Field.Choices {
 			codes = append(codes, ch.Code)
 		}
-		return orderPart{sql: `array_position(` + q.arg(codes) + `::text[], ` + q.column(o.Path) + `)`, cast: "integer", down: o.Down}
+		return orderPart{sql: `array_position(` + q.arg(codes) + `::text[], ` + q.column(o.Path) + `)`, cast: "integer",
+			down: o.Down}
 	case o.Field.Kind().Form == catalog.TextForm:
 		return orderPart{sql: `lower(` + q.column(o.Path) + `)`, cast: "text", down: o.Down}
 	}
@@ -332,7 +336,8 @@ func (q *recordSQL) page(after string, limit int) (string, error) {
 		at = append(at, `(`+o.sql+`)::text`)
 	}
 	chosen := `select r.id as chosen, array[` + strings.Join(at, ", ") + `]::text[] as at_place` +
-		"\n from " + schema.Records(q.ws, q.t.Name) + ` r` + q.joins.String() + where + "\n order by " + inOrder(order) + ` limit ` + schema.Int(limit)
+		"\n from " + schema.Records(q.ws, q.t.Name) + ` r` + q.joins.String() + where + "\n order by " + inOrder(order) +
+		` limit ` + schema.Int(limit)
 	q.alias, q.joins = map[string]string{}, strings.Builder{}
 	q.found = true
 	columns := q.selects()
@@ -383,7 +388,8 @@ func (q *recordSQL) behind(order []orderPart, at []*string) (string, error) {
 }
 
 func badCursor(s string) error {
-	return fault.New(fault.Invalid, "bad_cursor", "the cursor is not one of this list").With(s).Mended("Begin at the first page again.")
+	return fault.New(fault.Invalid, "bad_cursor",
+		"the cursor is not one of this list").With(s).Mended("Begin at the first page again.")
 }
 
 // dataException begins the codes of errors about values (SQLSTATE class 22).

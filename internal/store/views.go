@@ -64,7 +64,8 @@ func (s *Store) SavedView(ctx context.Context, workspace string, id, person int6
 }
 
 func unknownView(id int64) error {
-	return fault.New(fault.NotFound, "unknown_view", "there is no such view, or it is somebody's own").With(fmt.Sprint(id)).Mended("See uchi views.")
+	return fault.New(fault.NotFound, "unknown_view",
+		"there is no such view, or it is somebody's own").With(fmt.Sprint(id)).Mended("See uchi views.")
 }
 
 // SaveView keeps a view, as a new one when its id is 0. A version above 0 is that
@@ -73,9 +74,11 @@ func unknownView(id int64) error {
 func (s *Store) SaveView(ctx context.Context, workspace string, v SavedView, by Person) (SavedView, error) {
 	v.Name = strings.TrimSpace(v.Name)
 	if n := utf8.RuneCountInString(v.Name); n == 0 || n > mostViewName {
-		return v, fault.New(fault.Invalid, "bad_name", fmt.Sprintf("a view has a name of at most %d characters", mostViewName)).At(fault.Place{Path: "name"}).With(v.Name).Mended("Give it a name, and a shorter one.")
+		return v, fault.New(fault.Invalid, "bad_name", fmt.Sprintf("a view has a name of at most %d characters",
+			mostViewName)).At(fault.Place{Path: "name"}).With(v.Name).Mended("Give it a name, and a shorter one.")
 	}
-	err := s.logged(ctx, Entry{Person: by.ID, Workspace: workspace, Action: "save view", Subject: v.Type + " " + v.Name}, func(tx pgx.Tx) error {
+	err := s.logged(ctx, Entry{Person: by.ID, Workspace: workspace, Action: "save view", Subject: v.Type + " " +
+		v.Name}, func(tx pgx.Tx) error {
 		if v.ID == 0 {
 			return tx.QueryRow(ctx, `
 				insert into views (workspace, type, name, document, shared, owner) values ($1, $2, $3, $4, $5, $6) returning id`,
@@ -83,7 +86,8 @@ func (s *Store) SaveView(ctx context.Context, workspace string, v SavedView, by 
 		}
 		tag, err := tx.Exec(ctx, `
 			update views set name = @name, document = @document, shared = @shared, version = version + 1, changed_at = now()
-			where workspace = @workspace and id = @id and (owner = @by or @administrator) and (@version = 0 or version = @version)`,
+			where workspace = @workspace and id = @id and (owner = @by or @administrator)
+			and (@version = 0 or version = @version)`,
 			pgx.StrictNamedArgs{
 				"workspace": workspace, "id": v.ID, "name": v.Name, "document": v.View, "shared": v.Shared,
 				"by": by.ID, "administrator": by.Role.Covers(rights.Administrator), "version": v.Version,
@@ -95,7 +99,8 @@ func (s *Store) SaveView(ctx context.Context, workspace string, v SavedView, by 
 	})
 	switch {
 	case SQLState(err) == "23505":
-		return v, fault.New(fault.Conflict, "name_taken", "you have a view of this name already").With(v.Name).Mended("Choose another name, or change that view.")
+		return v, fault.New(fault.Conflict, "name_taken",
+			"you have a view of this name already").With(v.Name).Mended("Choose another name, or change that view.")
 	case err != nil:
 		if _, ok := fault.From(err); ok {
 			return v, err
@@ -112,7 +117,8 @@ func (s *Store) whyNot(ctx context.Context, workspace string, id int64, by Perso
 		return err
 	}
 	if v.Owner != by.ID && !by.Role.Covers(rights.Administrator) {
-		return fault.New(fault.Denied, "not_yours", "the view is "+v.OwnerName+"'s").With(v.Name).Mended("Save it as a view of your own.")
+		return fault.New(fault.Denied, "not_yours", "the view is "+v.OwnerName+
+			"'s").With(v.Name).Mended("Save it as a view of your own.")
 	}
 	return errChangedMeanwhile.With(v.Name)
 }
@@ -123,8 +129,10 @@ func (s *Store) RemoveView(ctx context.Context, workspace string, id int64, by P
 	if err != nil {
 		return err
 	}
-	return s.logged(ctx, Entry{Person: by.ID, Workspace: workspace, Action: "remove view", Subject: v.Type + " " + v.Name}, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `delete from views where id = $1 and (owner = $2 or $3)`, id, by.ID, by.Role.Covers(rights.Administrator))
+	return s.logged(ctx, Entry{Person: by.ID, Workspace: workspace, Action: "remove view", Subject: v.Type + " " +
+		v.Name}, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `delete from views where id = $1 and (owner = $2 or $3)`, id, by.ID,
+			by.Role.Covers(rights.Administrator))
 		if err != nil {
 			return fmt.Errorf("remove view: %w", err)
 		}

@@ -42,13 +42,15 @@ type Workspace struct {
 }
 
 // errClosed says that nothing changes in a workspace.
-var errClosed = fault.New(fault.Conflict, "workspace_closed", "the workspace is closed: it can be looked at, and nothing in it changes").
+var errClosed = fault.New(fault.Conflict, "workspace_closed",
+	"the workspace is closed: it can be looked at, and nothing in it changes").
 	Mended("An administrator opens it again: uchi workspaces open, or at the workspaces in the console.")
 
 // MustBeOpen gives an error when a workspace is closed, or its records have not come along yet.
 func (s *Store) MustBeOpen(ctx context.Context, name string) error {
 	var closed bool
-	if err := s.pool.QueryRow(ctx, `select exists (select from workspaces where name = $1 and closed_at is not null)`, name).Scan(&closed); err != nil {
+	if err := s.pool.QueryRow(ctx, `select exists (select from workspaces where name = $1 and closed_at is not null)`,
+		name).Scan(&closed); err != nil {
 		return fmt.Errorf("look whether workspace %s is closed: %w", name, err)
 	}
 	if closed {
@@ -69,7 +71,8 @@ func (s *Store) MustBeOpen(ctx context.Context, name string) error {
 func mustBeOpenFor(ctx context.Context, tx pgx.Tx, importID int64) error {
 	var name string
 	var closed bool
-	err := tx.QueryRow(ctx, `select w.name, w.closed_at is not null from imports i join workspaces w on w.name = i.workspace where i.id = $1 for share of w`, importID).Scan(&name, &closed)
+	err := tx.QueryRow(ctx, `select w.name, w.closed_at is not null from imports i
+		join workspaces w on w.name = i.workspace where i.id = $1 for share of w`, importID).Scan(&name, &closed)
 	if err != nil {
 		return fmt.Errorf("look whether the workspace is closed: %w", err)
 	}
@@ -86,7 +89,8 @@ func (s *Store) CloseWorkspace(ctx context.Context, name string, closed bool, by
 	}
 	action := map[bool]string{true: "close workspace", false: "open workspace"}[closed]
 	return s.logged(ctx, Entry{Person: by, Workspace: name, Action: action, Subject: name}, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update workspaces set closed_at = case when $2 then coalesce(closed_at, now()) end where name = $1`, name, closed)
+		tag, err := tx.Exec(ctx, `update workspaces set closed_at = case when $2 then coalesce(closed_at, now()) end
+			where name = $1`, name, closed)
 		if err != nil {
 			return fmt.Errorf("%s: %w", action, err)
 		}
@@ -94,7 +98,8 @@ func (s *Store) CloseWorkspace(ctx context.Context, name string, closed bool, by
 			return ErrNoWorkspace.With(name)
 		}
 		var busy bool // with nothing begun until this is through
-		err = tx.QueryRow(ctx, `select exists (select from imports where workspace = $1 and run is not null) or exists (select from feeds where workspace = $1 and run is not null)`, name).Scan(&busy)
+		err = tx.QueryRow(ctx, `select exists (select from imports where workspace = $1 and run is not null)
+			or exists (select from feeds where workspace = $1 and run is not null)`, name).Scan(&busy)
 		if err != nil {
 			return fmt.Errorf("%s: %w", action, err)
 		}
@@ -124,7 +129,8 @@ func (s *Store) MustWorkspace(ctx context.Context, name string) error {
 func (s *Store) Workspaces(ctx context.Context) ([]Workspace, error) {
 	var list []Workspace
 	if err := s.db.SelectContext(ctx, &list, `
-		select w.name, w.label, to_jsonb(w.nothing) as nothing, w.closed_at, case when c.workspace is not null then `+fillingOf+` end as filling
+		select w.name, w.label, to_jsonb(w.nothing) as nothing, w.closed_at, case when c.workspace is not null then `+
+		fillingOf+` end as filling
 		from workspaces w left join copies c on c.workspace = w.name left join copy_progress p on p.workspace = w.name
 		order by w.made_at, w.name`); err != nil {
 		return nil, fmt.Errorf("list workspaces: %w", err)
@@ -145,17 +151,20 @@ func (s *Store) SetNothing(ctx context.Context, name string, words []string, by 
 	for _, w := range words {
 		w = strings.TrimSpace(w)
 		if len(w) > longestNothing {
-			return fault.Newf(fault.Invalid, "too_long", "a text that stands for nothing has at most %d bytes", longestNothing).At(fault.Place{Path: "nothing"}).With(w)
+			return fault.Newf(fault.Invalid, "too_long", "a text that stands for nothing has at most %d bytes",
+				longestNothing).At(fault.Place{Path: "nothing"}).With(w)
 		}
 		if w != "" && !slices.Contains(list, w) {
 			list = append(list, w)
 		}
 	}
 	if len(list) > mostNothing {
-		return fault.Newf(fault.Invalid, "too_many", "a workspace keeps at most %d texts that stand for nothing", mostNothing).At(fault.Place{Path: "nothing"})
+		return fault.Newf(fault.Invalid, "too_many", "a workspace keeps at most %d texts that stand for nothing",
+			mostNothing).At(fault.Place{Path: "nothing"})
 	}
 	changed := &Changed{}
-	return s.logged(ctx, Entry{Person: by, Workspace: name, Action: "change workspace", Subject: name, Changed: changed}, func(tx pgx.Tx) error {
+	return s.logged(ctx, Entry{Person: by, Workspace: name, Action: "change workspace", Subject: name,
+		Changed: changed}, func(tx pgx.Tx) error {
 		var was []string
 		err := tx.QueryRow(ctx, `
 			with was as materialized (select nothing from workspaces where name = $1 for update)
@@ -189,7 +198,8 @@ func (s *Store) AddWorkspace(ctx context.Context, name, label string, by int64) 
 // called by its name.
 func named(name, label string) (string, string, error) {
 	if !workspaceShape.MatchString(name) {
-		return "", "", fault.New(fault.Invalid, "bad_name", "a workspace's name starts with a small letter and holds small letters, digits and underscores, at most 30").With(name)
+		return "", "", fault.New(fault.Invalid, "bad_name", "a workspace's name starts with a small letter and holds small "+
+			"letters, digits and underscores, at most 30").With(name)
 	}
 	if label = strings.TrimSpace(label); label == "" {
 		label = name
@@ -231,7 +241,8 @@ func createWorkspace(ctx context.Context, tx pgx.Tx, name string) error {
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `insert into record_types (workspace, name, position, version, document, edition, learned) values ($1, $2, $3, $4, $5, $6, $7)`,
+		_, err = tx.Exec(ctx, `insert into record_types (workspace, name, position, version, document, edition, learned)
+			values ($1, $2, $3, $4, $5, $6, $7)`,
 			name, t.Name, i, t.Version, doc, schema.Edition, lesson(doc))
 		if err != nil {
 			return err
@@ -289,7 +300,8 @@ type kept struct {
 }
 
 func evolveWorkspace(ctx context.Context, tx pgx.Tx, ws string, standard catalog.Catalog) error {
-	rows, err := tx.Query(ctx, `select name, position, document, edition, learned from record_types where workspace = $1 order by position, name for update`, ws)
+	rows, err := tx.Query(ctx, `select name, position, document, edition, learned from record_types where workspace = $1
+		order by position, name for update`, ws)
 	if err != nil {
 		return err
 	}
@@ -324,7 +336,8 @@ func evolveWorkspace(ctx context.Context, tx pgx.Tx, ws string, standard catalog
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update record_types set document = $3, version = $4, edition = $5, learned = $6 where workspace = $1 and name = $2`,
+		_, err = tx.Exec(ctx, `update record_types set document = $3, version = $4, edition = $5, learned = $6
+			where workspace = $1 and name = $2`,
 			ws, k.Name, doc, next.Version, schema.Edition, learned)
 		if err != nil {
 			return err
@@ -343,7 +356,8 @@ func addMissingTypes(ctx context.Context, tx pgx.Tx, ws string, standard catalog
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `insert into record_types (workspace, name, position, version, document, edition, learned) values ($1, $2, $3, $4, $5, $6, $7)`,
+		_, err = tx.Exec(ctx, `insert into record_types (workspace, name, position, version, document, edition, learned)
+			values ($1, $2, $3, $4, $5, $6, $7)`,
 			ws, t.Name, i, t.Version, doc, schema.Edition, lesson(doc))
 		if err != nil {
 			return err
@@ -358,14 +372,16 @@ func addMissingTypes(ctx context.Context, tx pgx.Tx, ws string, standard catalog
 // catalog reads the record types of a workspace, whole.
 func (s *Store) catalog(ctx context.Context, workspace string) (catalog.Catalog, error) {
 	var docs []string
-	if err := s.db.SelectContext(ctx, &docs, `select document from record_types where workspace = $1 order by position, name`, workspace); err != nil {
+	if err := s.db.SelectContext(ctx, &docs, `select document from record_types where workspace = $1
+		order by position, name`, workspace); err != nil {
 		return catalog.Catalog{}, fmt.Errorf("read record types: %w", err)
 	}
 	if len(docs) == 0 {
 		return catalog.Catalog{}, ErrNoWorkspace.With(workspace)
 	}
 	var c catalog.Catalog
-	if err := s.pool.QueryRow(ctx, `select nothing from workspaces where name = $1`, workspace).Scan(&c.Nothing); err != nil {
+	if err := s.pool.QueryRow(ctx, `select nothing from workspaces where name = $1`,
+		workspace).Scan(&c.Nothing); err != nil {
 		return c, fmt.Errorf("read workspace %s: %w", workspace, err)
 	}
 	for _, d := range docs {
@@ -382,7 +398,8 @@ func (s *Store) catalog(ctx context.Context, workspace string) (catalog.Catalog,
 // before the check, it lets the load see whether anybody has written since.
 func (s *Store) Writes(ctx context.Context, workspace string, types []string) (int64, error) {
 	var n int64
-	err := s.db.GetContext(ctx, &n, `select coalesce(sum(writes), 0) from record_types where workspace = $1 and name = any($2)`, workspace, types)
+	err := s.db.GetContext(ctx, &n, `select coalesce(sum(writes), 0) from record_types where workspace = $1
+		and name = any($2)`, workspace, types)
 	return n, err
 }
 
@@ -390,7 +407,8 @@ func (s *Store) Writes(ctx context.Context, workspace string, types []string) (i
 // which change gives, its tables follow, and the log says so, in one
 // transaction. A version above 0 is that of the description which the change was
 // made on: an older one is refused.
-func (s *Store) ChangeType(ctx context.Context, workspace, typeName string, version int, by int64, action string, change func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error)) (catalog.RecordType, error) {
+func (s *Store) ChangeType(ctx context.Context, workspace, typeName string, version int, by int64, action string,
+	change func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error)) (catalog.RecordType, error) {
 	c, err := s.catalog(ctx, workspace)
 	if err != nil {
 		return catalog.RecordType{}, err
@@ -411,8 +429,10 @@ func (s *Store) ChangeType(ctx context.Context, workspace, typeName string, vers
 		return old, err
 	}
 	err = s.whileNoneIsMade(ctx, func() error {
-		return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: action, Subject: typeName, Changed: &Changed{old, t}}, func(tx pgx.Tx) error {
-			tag, err := tx.Exec(ctx, `update record_types set document = $1, version = $2 where workspace = $3 and name = $4 and version = $5`, doc, t.Version, workspace, t.Name, old.Version)
+		return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: action, Subject: typeName,
+			Changed: &Changed{old, t}}, func(tx pgx.Tx) error {
+			tag, err := tx.Exec(ctx, `update record_types set document = $1, version = $2 where workspace = $3 and name = $4
+				and version = $5`, doc, t.Version, workspace, t.Name, old.Version)
 			if err != nil {
 				return err
 			}
@@ -444,7 +464,8 @@ func (s *Store) AddType(ctx context.Context, workspace string, t catalog.RecordT
 	if err != nil {
 		return err
 	}
-	err = s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "add record type", Subject: t.Name, Changed: &Changed{nil, t}}, func(tx pgx.Tx) error {
+	err = s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "add record type", Subject: t.Name,
+		Changed: &Changed{nil, t}}, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `
 			insert into record_types (workspace, name, position, version, document, edition, learned)
 			select $1, $2, coalesce(max(position), 0) + 1, $3, $4, $5, '' from record_types where workspace = $1`,
@@ -469,7 +490,8 @@ func renameChoices(ctx context.Context, tx pgx.Tx, workspace string, t catalog.R
 		if len(f.Was) == 0 {
 			continue
 		}
-		_, err := tx.Exec(ctx, `update header_choices set field = $3 where workspace = $1 and type = $2 and field = any($4)`, workspace, t.Name, f.Name, f.Was)
+		_, err := tx.Exec(ctx, `update header_choices set field = $3 where workspace = $1 and type = $2
+			and field = any($4)`, workspace, t.Name, f.Name, f.Was)
 		if err != nil {
 			return err
 		}
@@ -477,4 +499,5 @@ func renameChoices(ctx context.Context, tx pgx.Tx, workspace string, t catalog.R
 	return nil
 }
 
-var errChangedMeanwhile = fault.New(fault.Stale, "changed_meanwhile", "somebody else has changed this meanwhile").Mended("Look at it again and repeat the change.")
+var errChangedMeanwhile = fault.New(fault.Stale, "changed_meanwhile",
+	"somebody else has changed this meanwhile").Mended("Look at it again and repeat the change.")

@@ -41,9 +41,11 @@ func (b *bench) indexed(index string) (there bool) {
 func TestFewRowsAmongManyRecords(t *testing.T) {
 	b := start(t)
 	set := labelled.People(31, 5_200, 60, .6)
-	b.load(b.check(b.change(b.upload("contact", sheetOf(set.Fields, len(set.Records), func(i int) map[string]string { return set.Records[i] })), func(r *mapping.Routine) {
-		r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}} // none of which is compared
-	})))
+	b.load(b.check(b.change(b.upload("contact",
+		sheetOf(set.Fields, len(set.Records), func(i int) map[string]string { return set.Records[i] })),
+		func(r *mapping.Routine) {
+			r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}} // none of which is compared
+		})))
 	contact, err := b.catalog().MustType("contact")
 	b.ok(err)
 	b.ok(b.room.ReadyLikeness(b.Context(), "main", contact))
@@ -90,5 +92,6 @@ func TestFewRowsAmongManyRecords(t *testing.T) {
 	b.want(b.check(b.upload("contact", again)).Totals.V.Verdicts, map[string]int64{"same": 1})
 	_, err = b.store.Pool().Exec(b.Context(), `truncate "w_main"."b_contact"`)
 	b.ok(err)
-	b.want(b.check(b.upload("contact", strings.Replace(again, "q.zeb", "zeb", 1))).Totals.V.Verdicts, map[string]int64{"ask": 1})
+	b.want(b.check(b.upload("contact", strings.Replace(again, "q.zeb", "zeb", 1))).Totals.V.Verdicts,
+		map[string]int64{"ask": 1})
 }

@@ -23,11 +23,13 @@ import (
 // check, should that come sooner.
 func (s *Service) suggestAmong(ctx context.Context, bundle int64) error {
 	imports, err := s.store.BundleImports(ctx, bundle)
-	if err != nil || len(imports) < 2 || slices.ContainsFunc(imports, func(i store.Import) bool { return i.Work == life.Reading }) {
+	if err != nil || len(imports) < 2 ||
+		slices.ContainsFunc(imports, func(i store.Import) bool { return i.Work == life.Reading }) {
 		return err
 	}
 	for _, i := range imports {
-		if !i.RoutineSuggested || i.SuggestedAmong || i.Routine.V == nil || i.State != life.Open || i.Work != "" || i.Written {
+		if !i.RoutineSuggested || i.SuggestedAmong || i.Routine.V == nil || i.State != life.Open ||
+			i.Work != "" || i.Written {
 			continue
 		}
 		if err := s.suggestAgain(ctx, i); err != nil {
@@ -69,8 +71,10 @@ func (s *Service) suggestAgain(ctx context.Context, i store.Import) error {
 
 // namedBeside tells of texts, which of them name a row of other files of the bundle that is to
 // become a record of a type, by what stands in the columns of its keys and of its title.
-func (s *Service) namedBeside(ctx context.Context, t catalog.RecordType, beside []store.Import, texts []string) (map[string]bool, error) {
-	named, telling := map[string]bool{}, slices.DeleteFunc(slices.Clone(texts), func(text string) bool { return !value.Telling(text) })
+func (s *Service) namedBeside(ctx context.Context, t catalog.RecordType, beside []store.Import,
+	texts []string) (map[string]bool, error) {
+	named, telling := map[string]bool{},
+		slices.DeleteFunc(slices.Clone(texts), func(text string) bool { return !value.Telling(text) })
 	for _, o := range beside {
 		var places []int
 		for _, d := range o.Routine.V.Drafts {

@@ -28,7 +28,8 @@ func (s *Service) Approval(ctx context.Context, i store.Import, by store.Person)
 	if err != nil || i.Routine.V == nil {
 		return a, err
 	}
-	l := approval.Load{Types: i.Routine.V.TypeNames(), Routine: i.Routine.V.Name, Records: wouldWrite(i), Operator: by.Role == rights.Operator}
+	l := approval.Load{Types: i.Routine.V.TypeNames(), Routine: i.Routine.V.Name, Records: wouldWrite(i),
+		Operator: by.Role == rights.Operator}
 	asked, ok, err := s.store.LastApproval(ctx, i.ID)
 	if err != nil {
 		return a, err
@@ -116,7 +117,8 @@ func (s *Service) SetApprovalRules(ctx context.Context, workspace string, r appr
 // AskApproval asks for a second person's yes to the load of a checked import.
 func (s *Service) AskApproval(ctx context.Context, i store.Import, note string, by store.Person) error {
 	if i.State != life.Ready || i.Work != "" || i.CheckRun == nil {
-		return fault.Newf(fault.Conflict, "wrong_state", "an import that is %s has nothing to be approved", i.State).Mended("Check it first.")
+		return fault.Newf(fault.Conflict, "wrong_state", "an import that is %s has nothing to be approved",
+			i.State).Mended("Check it first.")
 	}
 	a, err := s.Approval(ctx, i, by)
 	if err != nil {

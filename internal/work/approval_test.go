@@ -24,7 +24,8 @@ func TestApproval(t *testing.T) {
 	b.ok(err)
 	admin, err := b.store.AddPerson(b.Context(), "admin@x.example", "Admin", rights.Administrator, "a long password", 0)
 	b.ok(err)
-	b.ok(b.work.SetApprovalRules(b.Context(), "main", approval.Rules{Types: []string{"account"}, OperatorsAbove: 2}, b.person))
+	b.ok(b.work.SetApprovalRules(b.Context(), "main", approval.Rules{Types: []string{"account"}, OperatorsAbove: 2},
+		b.person))
 	i := b.check(b.upload("account", "Company,External ID\nUlvsund Havn,B-1\nKyst Group,B-2\n"))
 	again := func() store.Import {
 		t.Helper()
@@ -57,7 +58,8 @@ func TestApproval(t *testing.T) {
 	b.want(refused(operator), "approval_needed: Second has said no. Mend it, and ask again.")
 	told, err := b.store.Notices(b.Context(), second.ID, 5)
 	b.ok(err)
-	b.want(told[0].Subject+": "+strings.Join(told[0].Lines.V, " "), "Op asks for your yes: "+i.Name+": “From the branch” 2 rows, 2 create. loads into account need it.")
+	b.want(told[0].Subject+": "+strings.Join(told[0].Lines.V, " "), "Op asks for your yes: "+i.Name+
+		": “From the branch” 2 rows, 2 create. loads into account need it.")
 	told, err = b.store.Notices(b.Context(), operator.ID, 5)
 	b.ok(err)
 	b.want(told[0].Subject+": "+strings.Join(told[0].Lines.V, " "), "Second says no: "+i.Name+": “The towns are missing”")
@@ -113,7 +115,8 @@ func TestALoadOutlastsItsPersonsRole(t *testing.T) {
 	i := b.check(b.upload("account", rows.String()))
 	b.ok(b.work.Load(b.Context(), i, LoadRequest{}, operator))
 	viewer, suspended := rights.Viewer, true
-	_, err = b.store.ChangePerson(b.Context(), operator.ID, store.PersonChange{Role: &viewer, Suspended: &suspended}, admin.ID)
+	_, err = b.store.ChangePerson(b.Context(), operator.ID, store.PersonChange{Role: &viewer, Suspended: &suspended},
+		admin.ID)
 	b.ok(err)
 	i = b.wait(i.ID)
 	b.want(i.Outcomes.V[verdict.Created], int64(3000))

@@ -44,7 +44,8 @@ Grand total;;;;79
 	b.want(b.codes(i), "[3 lone_cell ]")
 	i = b.load(i)
 	b.want(b.outcomes(i), map[verdict.Outcome]int64{"created": 7, "held": 1})
-	if err := b.work.SetReading(b.Context(), i, sheet.Reading{Asides: sheet.ReadAsides}, b.person); !fault.Is(err, "rows_stay") {
+	if err := b.work.SetReading(b.Context(), i, sheet.Reading{Asides: sheet.ReadAsides}, b.person); !fault.Is(err,
+		"rows_stay") {
 		t.Errorf("rows that were loaded would be others: %v", err)
 	}
 
@@ -83,14 +84,18 @@ func TestTurnedNamesOfRecordsThatAreThere(t *testing.T) {
 	b := start(t)
 	b.loaded("contact", "First name,Surname,E-mail\nMarit,Jørgensen,marit@x.example\n")
 	b.loaded("contact", "First name,Surname,E-mail\nTom,Hill,tom@x.example\n")
-	_, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-2", 0, map[string]string{"given_name": "Egger", "family_name": "Ralf"}, b.person)
+	_, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-2", 0,
+		map[string]string{"given_name": "Egger", "family_name": "Ralf"}, b.person)
 	b.ok(err)
-	i := b.check(b.upload("contact", "First name,Surname,E-mail,Phone\nJørgensen,Marit,marit@x.example,+4755112233\nEgger,Ralf,tom@x.example,+4755112244\nKowalska,Agnieszka,a@x.example,\nMarit,Bakken,b@x.example,\n"))
+	i := b.check(b.upload("contact", "First name,Surname,E-mail,Phone\nJørgensen,Marit,marit@x.example,+4755112233\n"+
+		"Egger,Ralf,tom@x.example,+4755112244\nKowalska,Agnieszka,a@x.example,\nMarit,Bakken,b@x.example,\n"))
 	b.want(b.codes(i), "[4 name_order family_name]")
 	i = b.load(i)
 	b.want(b.outcomes(i), map[verdict.Outcome]int64{"created": 1, "updated": 2, "held": 1})
-	b.want(b.record("contact", "CON-1").Values["given_name"]+" "+b.record("contact", "CON-1").Values["family_name"], "Marit Jørgensen")
-	b.want(b.record("contact", "CON-2").Values["given_name"]+" "+b.record("contact", "CON-2").Values["family_name"], "Egger Ralf")
+	b.want(b.record("contact", "CON-1").Values["given_name"]+" "+b.record("contact", "CON-1").Values["family_name"],
+		"Marit Jørgensen")
+	b.want(b.record("contact", "CON-2").Values["given_name"]+" "+b.record("contact", "CON-2").Values["family_name"],
+		"Egger Ralf")
 
 	// A slip in them is one more writing of the same.
 	i = b.check(b.upload("contact", "First name,Surname,E-mail,Phone\nJørgenssen,Marit,marit@x.example,+4755112233\n"))
@@ -99,7 +104,8 @@ func TestTurnedNamesOfRecordsThatAreThere(t *testing.T) {
 
 	// While it is asked who it is the doubt does not hold it; who is somebody else is held.
 	b.loaded("contact", "First name,Surname,Phone,City,Birthday\nIngrid,Hoffmann,+4755112234,Bergvik,1975-03-02\n")
-	i = b.check(b.upload("contact", "First name,Surname,Phone,City,Birthday\nHoffmann,Ingrid,+4755112234,Bergvik,1999-11-21\n"))
+	i = b.check(b.upload("contact", "First name,Surname,Phone,City,Birthday\n"+
+		"Hoffmann,Ingrid,+4755112234,Bergvik,1999-11-21\n"))
 	b.want(b.rows(i), "[2 ask (ask)]")
 	_, err = b.work.Answer(b.Context(), i, []Given{{Row: 2, Choice: verdict.ChooseNew}}, b.person)
 	b.ok(err)

@@ -42,7 +42,8 @@ func becomes(s situation, both mapping.Both, blank mapping.Blank, add func(was, 
 // reference says, in the check as in the load.
 func TestWhatAFieldBecomes(t *testing.T) {
 	b := start(t)
-	_, err := b.work.AddField(b.Context(), "main", "contact", catalog.Field{Name: "topics", Label: "Topics", Type: catalog.Choices,
+	_, err := b.work.AddField(b.Context(), "main", "contact", catalog.Field{Name: "topics", Label: "Topics",
+		Type:    catalog.Choices,
 		Choices: []catalog.Choice{{Code: "moor", Label: "Moor"}, {Code: "power", Label: "Power"}}}, 0, b.person)
 	b.ok(err)
 	fields := []struct {
@@ -91,7 +92,8 @@ func TestWhatAFieldBecomes(t *testing.T) {
 		both, blank := policies[p/2], []mapping.Blank{mapping.Leave, mapping.Clear}[p%2]
 		text := head
 		for n, s := range all {
-			text += fmt.Sprintf("P%d-%d,Berg %d-%d,%s", p, n, p, n, map[bool]string{false: "2020-01-01", true: "2099-01-01"}[s.newer])
+			text += fmt.Sprintf("P%d-%d,Berg %d-%d,%s", p, n, p, n,
+				map[bool]string{false: "2020-01-01", true: "2099-01-01"}[s.newer])
 			for _, f := range fields {
 				text += "," + said(s.given, f.there, f.given)
 			}

@@ -21,7 +21,8 @@ const (
 // nothing of it: a try, the plan of an undo, the staging of what an edit is to
 // take over. It drops what the run has staged. Who cancels the import's work ends
 // it.
-func (s *Service) beside(ctx context.Context, i store.Import, by store.Person, f func(ctx context.Context, run store.Run) error) error {
+func (s *Service) beside(ctx context.Context, i store.Import, by store.Person,
+	f func(ctx context.Context, run store.Run) error) error {
 	run, err := s.store.BeginTry(ctx, i, s.opt.Process, by)
 	if err != nil {
 		return err

@@ -56,7 +56,8 @@ func (s *Service) NewBundle(ctx context.Context, workspace, name string, by stor
 }
 
 // sameSource tells of a new source which of the imports of a bundle reads one of the same content.
-func (s *Service) sameSource(ctx context.Context, source int64, there []store.Import) (name string, ok bool, err error) {
+func (s *Service) sameSource(ctx context.Context, source int64, there []store.Import) (name string, ok bool,
+	err error) {
 	sum, _, err := s.store.SourceSum(ctx, source)
 	if err != nil {
 		return "", false, err
@@ -103,7 +104,8 @@ func (s *Service) AddToBundle(ctx context.Context, b store.Bundle, u Upload) err
 		return err
 	}
 	if len(there)+len(parts) > MostMembers {
-		return fault.Newf(fault.TooLarge, "too_many_files", "a bundle has at most %d sheets, and these would be %d", MostMembers, len(there)+len(parts)).At(fault.Place{File: name}).
+		return fault.Newf(fault.TooLarge, "too_many_files", "a bundle has at most %d sheets, and these would be %d",
+			MostMembers, len(there)+len(parts)).At(fault.Place{File: name}).
 			Mended("Make several bundles.")
 	}
 	if same, ok, err := s.sameSource(ctx, source, there); err != nil {
@@ -121,7 +123,8 @@ func (s *Service) AddToBundle(ctx context.Context, b store.Bundle, u Upload) err
 			}
 			continue
 		}
-		_, err := s.store.AddImport(ctx, store.NewImport{Workspace: b.Workspace, Name: fault.Cut(p.Called(name), 200), Source: source, By: u.By.ID, Bundle: &b.ID,
+		_, err := s.store.AddImport(ctx, store.NewImport{Workspace: b.Workspace, Name: fault.Cut(p.Called(name), 200),
+			Source: source, By: u.By.ID, Bundle: &b.ID,
 			Reading: sheet.Reading{File: p.File, Sheet: p.Sheet}}, s.enqueue)
 		if err != nil {
 			return err
@@ -160,7 +163,8 @@ func (s *Service) AddToBundle(ctx context.Context, b store.Bundle, u Upload) err
 // openBundle refuses what can only be done before rows of a bundle were loaded.
 func openBundle(b store.Bundle, what string) error {
 	if b.State != life.Open && b.State != life.Ready {
-		return fault.Newf(fault.Conflict, "wrong_state", "a bundle that is %s cannot %s", b.State, what).Mended("Make another bundle.")
+		return fault.Newf(fault.Conflict, "wrong_state", "a bundle that is %s cannot %s", b.State,
+			what).Mended("Make another bundle.")
 	}
 	return nil
 }
@@ -192,7 +196,8 @@ func (s *Service) Bundle(ctx context.Context, b store.Bundle) (BundleView, error
 		}
 		for _, before := range v.Members {
 			o := slices.IndexFunc(imports, func(i store.Import) bool { return i.ID == before.Import.ID })
-			m.Stale = m.Stale || m.Import.State == life.Ready && newer(before.Import, m.Import) && points(members[p.Member], members[o])
+			m.Stale = m.Stale || m.Import.State == life.Ready && newer(before.Import, m.Import) &&
+				points(members[p.Member], members[o])
 		}
 		v.Members = append(v.Members, m)
 	}
@@ -211,12 +216,14 @@ func newer(a, b store.Import) bool {
 
 // points reports whether a member comes behind another because it points to it.
 func points(a, b bundle.Member) bool {
-	return slices.ContainsFunc(a.Links, func(l bundle.Link) bool { return slices.Contains(b.Makes, l.To) && !slices.Contains(a.Makes, l.To) })
+	return slices.ContainsFunc(a.Links,
+		func(l bundle.Link) bool { return slices.Contains(b.Makes, l.To) && !slices.Contains(a.Makes, l.To) })
 }
 
 // membersOf gives the imports of a bundle that have not been discarded, in the order
 // that they stand in, with what their order depends on.
-func (s *Service) membersOf(ctx context.Context, b store.Bundle) ([]store.Import, []bundle.Member, catalog.Catalog, error) {
+func (s *Service) membersOf(ctx context.Context, b store.Bundle) ([]store.Import, []bundle.Member,
+	catalog.Catalog, error) {
 	c, err := s.store.Catalog(store.Whole(ctx), b.Workspace)
 	if err != nil {
 		return nil, nil, c, err
@@ -260,7 +267,8 @@ func (s *Service) OrderBundle(ctx context.Context, b store.Bundle, imports []int
 	if len(imports) > 0 {
 		sorted := slices.Sorted(slices.Values(imports))
 		if !slices.Equal(sorted, slices.Sorted(slices.Values(ids))) {
-			return fault.New(fault.Invalid, "not_the_members", "an order names every import of the bundle once").At(fault.Place{Path: "imports"}).With(fmt.Sprint(imports)).
+			return fault.New(fault.Invalid, "not_the_members",
+				"an order names every import of the bundle once").At(fault.Place{Path: "imports"}).With(fmt.Sprint(imports)).
 				Mended(fmt.Sprintf("They are %v.", ids))
 		}
 	}
@@ -278,10 +286,12 @@ func (s *Service) OrderBundle(ctx context.Context, b store.Bundle, imports []int
 }
 
 // beginBundle begins a list of acts on the imports of a bundle.
-func (s *Service) beginBundle(ctx context.Context, b store.Bundle, state life.State, by store.Person, change func(now *store.Bundle) error) error {
+func (s *Service) beginBundle(ctx context.Context, b store.Bundle, state life.State, by store.Person,
+	change func(now *store.Bundle) error) error {
 	err := s.store.ChangeBundle(ctx, b.ID, func(now *store.Bundle) error {
 		if now.Works() {
-			return fault.Newf(fault.Conflict, "bundle_busy", "the bundle is being worked on").Mended("Wait until this has ended, or cancel it.")
+			return fault.Newf(fault.Conflict, "bundle_busy",
+				"the bundle is being worked on").Mended("Wait until this has ended, or cancel it.")
 		}
 		now.At, now.Begun, now.Trouble.V, now.WorkedBy = 0, false, nil, &by.ID
 		if err := change(now); err != nil {
@@ -297,7 +307,8 @@ func (s *Service) beginBundle(ctx context.Context, b store.Bundle, state life.St
 	if err != nil {
 		return err
 	}
-	if err := s.store.LogBundle(ctx, b, map[life.State]string{life.Checking: "check", life.Loading: "load", life.Undoing: "undo"}[state], by); err != nil {
+	if err := s.store.LogBundle(ctx, b, map[life.State]string{life.Checking: "check", life.Loading: "load",
+		life.Undoing: "undo"}[state], by); err != nil {
 		return err
 	}
 	return s.advance(ctx, b.ID)
@@ -318,7 +329,8 @@ func (s *Service) CheckBundle(ctx context.Context, b store.Bundle, by store.Pers
 		return err
 	}
 	if v.Blocks != "" {
-		return fault.New(fault.Conflict, "ring_of_links", "the imports need each other in a ring: "+v.Blocks).At(fault.Place{Path: v.Loosen}).
+		return fault.New(fault.Conflict, "ring_of_links", "the imports need each other in a ring: "+
+			v.Blocks).At(fault.Place{Path: v.Loosen}).
 			Mended("Let the field be left blank (its record type says that it is required), or load one of the two without it first.")
 	}
 	// Those whose links wait are checked again when what they lead to has been, and
@@ -360,13 +372,15 @@ func (s *Service) LoadBundle(ctx context.Context, b store.Bundle, policy store.B
 	case life.Ready:
 		for _, m := range v.Members {
 			if m.Stale || m.Import.Routine.V != nil && !m.Import.Written && m.Import.State != life.Ready {
-				return fault.New(fault.Conflict, "check_again", m.Import.Name+" was changed, or something that it points to was, after the bundle was checked").
+				return fault.New(fault.Conflict, "check_again", m.Import.Name+" was changed, or something that it points to "+
+					"was, after the bundle was checked").
 					Mended("Check the bundle again.")
 			}
 		}
 	case life.Paused:
 	default:
-		return fault.Newf(fault.Conflict, "wrong_state", "a bundle that is %s cannot be loaded", b.State).Mended("Check it first.")
+		return fault.Newf(fault.Conflict, "wrong_state", "a bundle that is %s cannot be loaded",
+			b.State).Mended("Check it first.")
 	}
 	return s.beginBundle(ctx, b, life.Loading, by, func(now *store.Bundle) error {
 		now.Policy.V, now.Plan.V = policy, nil
@@ -380,7 +394,8 @@ func (s *Service) LoadBundle(ctx context.Context, b store.Bundle, policy store.B
 				}
 				if again { // its rows may be like what the files before have made
 					t := m.Import.Totals.V
-					now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Check, Was: t.Verdicts, Removes: t.Removes()})
+					now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Check, Was: t.Verdicts,
+						Removes: t.Removes()})
 				}
 				now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Load})
 			case life.Paused:
@@ -417,12 +432,14 @@ func (s *Service) UndoBundle(ctx context.Context, b store.Bundle, by store.Perso
 // stands reports whether an import has loaded something that was not taken back.
 func stands(i store.Import) bool { return i.Written && i.State != life.Undone }
 
-var errNothingLoaded = fault.New(fault.Conflict, "nothing_written", "nothing of the bundle was loaded, so there is nothing to take back").
+var errNothingLoaded = fault.New(fault.Conflict, "nothing_written",
+	"nothing of the bundle was loaded, so there is nothing to take back").
 	Mended("Discard it, if it is not to be loaded.")
 
 // PlanUndoBundle tells what taking a bundle back would do, all its imports together:
 // what one of them points to goes with it.
-func (s *Service) PlanUndoBundle(ctx context.Context, b store.Bundle, items int, by store.Person) (plan staging.UndoPlan, err error) {
+func (s *Service) PlanUndoBundle(ctx context.Context, b store.Bundle, items int,
+	by store.Person) (plan staging.UndoPlan, err error) {
 	imports, _, c, err := s.membersOf(ctx, b)
 	if err != nil {
 		return plan, err
@@ -513,7 +530,8 @@ const partOf = ": "
 func (s *Service) SaveBundle(ctx context.Context, b store.Bundle, name string, by store.Person) ([]string, error) {
 	name = strings.TrimSpace(name)
 	if name == "" {
-		return nil, fault.New(fault.Invalid, "bad_name", "the routines of a bundle need a name").At(fault.Place{Path: "name"}).
+		return nil, fault.New(fault.Invalid, "bad_name",
+			"the routines of a bundle need a name").At(fault.Place{Path: "name"}).
 			Mended("Give one, such as that of whom the files come from.")
 	}
 	imports, _, _, err := s.membersOf(ctx, b)
@@ -575,7 +593,8 @@ func (s *Service) besideOf(ctx context.Context, i store.Import) ([]staging.Besid
 	}
 	var list []staging.Beside
 	for _, o := range imports {
-		if o.ID == i.ID || o.Routine.V == nil || o.State == life.Discarded || o.State == life.Undone || o.State == life.Closed {
+		if o.ID == i.ID || o.Routine.V == nil || o.State == life.Discarded || o.State == life.Undone ||
+			o.State == life.Closed {
 			continue
 		}
 		plan, _, err := s.planOf(ctx, o)

@@ -11,14 +11,18 @@ import (
 func TestBundleKnowsOwnersAndCountries(t *testing.T) {
 	b := start(t)
 	bundle := b.checkBundle(b.bundled(
-		"contacts.csv", "Number,First name,Surname,Company,Phone\nK-1,Petra,Lang,100,0431 5550101\nK-2,Jens,Kurz,101,22 00 01 02\nK-3,Ute,Ohne,Fjord Marina,22 00 01 03\n",
-		"accounts.csv", "Customer no,Company,Country,Owner\n100,Hafen Nord GmbH,DE,MB\n101,Fjord Marina,NO,Klein Tom\n102,Werft,DE,M. Bauer\n",
+		"contacts.csv", "Number,First name,Surname,Company,Phone\nK-1,Petra,Lang,100,0431 5550101\n"+
+			"K-2,Jens,Kurz,101,22 00 01 02\nK-3,Ute,Ohne,Fjord Marina,22 00 01 03\n",
+		"accounts.csv", "Customer no,Company,Country,Owner\n100,Hafen Nord GmbH,DE,MB\n101,Fjord Marina,NO,Klein Tom\n"+
+			"102,Werft,DE,M. Bauer\n",
 		"staff.csv", "Name,E-mail\n\"Bauer, Maria\",m.bauer@alt.example\n\"Klein, Tom\",t.klein@alt.example\n",
 	))
-	b.want(b.said(bundle), "staff.csv ready map[create:2]\naccounts.csv ready map[create:3]\ncontacts.csv ready map[create:3]")
+	b.want(b.said(bundle), "staff.csv ready map[create:2]\naccounts.csv ready map[create:3]\n"+
+		"contacts.csv ready map[create:3]")
 	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
 	bundle = b.settled(bundle)
-	b.want(b.said(bundle), "staff.csv loaded map[created:2]\naccounts.csv loaded map[created:3]\ncontacts.csv loaded map[created:3]")
+	b.want(b.said(bundle), "staff.csv loaded map[created:2]\naccounts.csv loaded map[created:3]\n"+
+		"contacts.csv loaded map[created:3]")
 	for id, owner := range map[string]string{"ACC-1": "STF-1", "ACC-2": "STF-2", "ACC-3": "STF-1"} {
 		b.want(b.record("account", id).Values["owner"], owner)
 	}

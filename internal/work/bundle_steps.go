@@ -114,18 +114,23 @@ func gaveWay(step store.BundleStep, i store.Import) *store.Trouble {
 	if i.Trouble.V != nil {
 		return i.Trouble.V
 	}
-	if t := i.Totals.V; step.Was != nil && t != nil && (!sameVerdicts(step.Was, t.Verdicts) || step.Removes != t.Removes()) {
-		return &store.Trouble{Code: string(life.Differs), Message: "since the files before it were loaded, the check says something else of its rows",
+	if t := i.Totals.V; step.Was != nil && t != nil && (!sameVerdicts(step.Was, t.Verdicts) ||
+		step.Removes != t.Removes()) {
+		return &store.Trouble{Code: string(life.Differs), Message: "since the files before it were loaded, the check " +
+			"says something else of its rows",
 			Mend: "Look at them, answer or mend, and go on with the bundle."}
 	}
-	end := map[life.Event]life.State{life.Check: life.Ready, life.Load: life.Loaded, life.Resume: life.Loaded, life.Undo: life.Undone}
+	end := map[life.Event]life.State{life.Check: life.Ready, life.Load: life.Loaded, life.Resume: life.Loaded,
+		life.Undo: life.Undone}
 	if end[step.Act] == i.State {
 		return nil
 	}
 	if step.Act == life.Undo && i.State == life.Loaded {
-		return &store.Trouble{Code: string(life.PartUndone), Message: "not all of it could be taken back", Mend: "Its result says what stays, and why."}
+		return &store.Trouble{Code: string(life.PartUndone), Message: "not all of it could be taken back",
+			Mend: "Its result says what stays, and why."}
 	}
-	return &store.Trouble{Code: "gave_way", Message: fmt.Sprintf("it is %s", i.State), Mend: "Look at the import, and go on with the bundle."}
+	return &store.Trouble{Code: "gave_way", Message: fmt.Sprintf("it is %s", i.State),
+		Mend: "Look at the import, and go on with the bundle."}
 }
 
 // sameVerdicts reports whether two checks came to the same numbers.

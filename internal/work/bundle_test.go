@@ -21,7 +21,8 @@ func (b *bench) bundled(files ...string) store.Bundle {
 	bundle, err := b.work.NewBundle(b.Context(), "main", "All of it", b.person)
 	b.ok(err)
 	for n := 0; n < len(files); n += 2 {
-		b.ok(b.work.AddToBundle(b.Context(), bundle, Upload{Workspace: "main", FileName: files[n], Body: strings.NewReader(files[n+1]), Bytes: int64(len(files[n+1])), By: b.person}))
+		b.ok(b.work.AddToBundle(b.Context(), bundle, Upload{Workspace: "main", FileName: files[n],
+			Body: strings.NewReader(files[n+1]), Bytes: int64(len(files[n+1])), By: b.person}))
 	}
 	return b.settled(bundle)
 }
@@ -79,9 +80,12 @@ func (b *bench) said(bundle store.Bundle) string {
 }
 
 const (
-	bundledAccounts = "Company,External ID,Parent account,Country\nUlvsund Havn,B-1,Kyst Group,NO\nKyst Group,B-2,,NO\nBad one,B-3,,Nowhereland\n"
-	bundledContacts = "Given name,Family name,E-mail,Account,External ID\nKari,Berg,kari@ulvsund.example,B-1,P-1\nPer,Lie,per@kyst.example,Kyst Group,P-2\nOle,Dal,ole@bad.example,B-3,P-3\nEva,Li,eva@none.example,Nobody,P-4\n"
-	bundledDeals    = "Deal title,Stage,Account,Contact,Amount,Expected close\nPedestals,offered,Ulvsund Havn,kari@ulvsund.example,1200,2026-12-01\nChargers,offered,B-2,P-2,800,2026-12-02\n"
+	bundledAccounts = "Company,External ID,Parent account,Country\nUlvsund Havn,B-1,Kyst Group,NO\nKyst Group,B-2,,NO\n" +
+		"Bad one,B-3,,Nowhereland\n"
+	bundledContacts = "Given name,Family name,E-mail,Account,External ID\nKari,Berg,kari@ulvsund.example,B-1,P-1\n" +
+		"Per,Lie,per@kyst.example,Kyst Group,P-2\nOle,Dal,ole@bad.example,B-3,P-3\nEva,Li,eva@none.example,Nobody,P-4\n"
+	bundledDeals = "Deal title,Stage,Account,Contact,Amount,Expected close\nPedestals,offered,Ulvsund " +
+		"Havn,kari@ulvsund.example,1200,2026-12-01\nChargers,offered,B-2,P-2,800,2026-12-02\n"
 )
 
 // Files in any order are checked as one: what one file will make counts for the
@@ -89,7 +93,8 @@ const (
 // same, and one undo takes everything back.
 func TestBundle(t *testing.T) {
 	b := start(t)
-	files := []string{"deals.csv", bundledDeals, "contacts.csv", bundledContacts, "notes.pdf", "%PDF-1.7", "empty.csv", "", "accounts.csv", bundledAccounts}
+	files := []string{"deals.csv", bundledDeals, "contacts.csv", bundledContacts, "notes.pdf", "%PDF-1.7", "empty.csv",
+		"", "accounts.csv", bundledAccounts}
 	bundle := b.bundled(files...)
 	b.want(len(bundle.LeftOut.V), 1)
 	v, err := b.work.Bundle(b.Context(), bundle)
@@ -101,7 +106,8 @@ func TestBundle(t *testing.T) {
 	b.want(strings.Join(order, " "), "accounts.csv contacts.csv deals.csv")
 	b.want(strings.Join(v.Members[1].Reasons, "; "), "after accounts.csv: Contacts point to accounts by Account")
 	bundle = b.checkBundle(bundle)
-	b.want(b.said(bundle), "accounts.csv ready map[create:2 hold:1]\ncontacts.csv ready map[create:2 hold:2]\ndeals.csv ready map[create:2]")
+	b.want(b.said(bundle), "accounts.csv ready map[create:2 hold:1]\ncontacts.csv ready map[create:2 hold:2]\n"+
+		"deals.csv ready map[create:2]")
 	b.want(strings.Join(b.codes(b.members(bundle)[2]), "\n"), "")
 	contacts := b.members(bundle)[1]
 	b.want(strings.Join(b.codes(contacts), "\n"), "4 link_held account\n5 link_not_found account")
@@ -109,14 +115,17 @@ func TestBundle(t *testing.T) {
 	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
 	bundle = b.settled(bundle)
 	b.want([]any{bundle.State, bundle.Trouble.V}, []any{life.Loaded, (*store.Trouble)(nil)})
-	b.want(b.said(bundle), "accounts.csv loaded map[created:2 held:1]\ncontacts.csv loaded map[created:2 held:2]\ndeals.csv loaded map[created:2]")
-	b.want(b.record("contact", "CON-1").Links["account"].Title+" "+b.record("contact", "CON-2").Links["account"].Title, "Ulvsund Havn Kyst Group")
+	b.want(b.said(bundle), "accounts.csv loaded map[created:2 held:1]\ncontacts.csv loaded map[created:2 held:2]\n"+
+		"deals.csv loaded map[created:2]")
+	b.want(b.record("contact", "CON-1").Links["account"].Title+" "+b.record("contact", "CON-2").Links["account"].Title,
+		"Ulvsund Havn Kyst Group")
 	deal := b.record("opportunity", "OPP-2")
 	b.want(deal.Links["account"].Title+" "+deal.Links["contact"].Title, "Kyst Group Per Lie")
 	b.want(b.parents(), "Ulvsund Havn>Kyst Group Kyst Group")
 
 	again := b.checkBundle(b.bundled(files...))
-	b.want(b.said(again), "accounts.csv ready map[hold:1 same:2]\ncontacts.csv ready map[hold:2 same:2]\ndeals.csv ready map[same:2]")
+	b.want(b.said(again), "accounts.csv ready map[hold:1 same:2]\ncontacts.csv ready map[hold:2 same:2]\n"+
+		"deals.csv ready map[same:2]")
 
 	b.ok(b.work.UndoBundle(b.Context(), bundle, b.person))
 	bundle = b.settled(bundle)
@@ -128,11 +137,13 @@ func TestBundle(t *testing.T) {
 // second is loaded, whose load writes them, and goes with them.
 func TestTangledBundle(t *testing.T) {
 	b := start(t)
-	_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "main_contact", Label: "Main contact", Type: catalog.Reference, To: "contact"}, 0, b.person)
+	_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "main_contact", Label: "Main contact",
+		Type: catalog.Reference, To: "contact"}, 0, b.person)
 	b.ok(err)
 	b.loaded("account", "Company,External ID\nNordkai Marina,B-9\n")
 	files := []string{"contacts.csv", bundledContacts, "accounts.csv",
-		"Company,External ID,Main contact\nUlvsund Havn,B-1,P-1\nKyst Group,B-2,per@kyst.example\nNordkai Marina,B-9,P-2\nLost,B-4,P-77\n"}
+		"Company,External ID,Main contact\nUlvsund Havn,B-1,P-1\nKyst Group,B-2,per@kyst.example\nNordkai Marina,B-9,P-2\n" +
+			"Lost,B-4,P-77\n"}
 	before := b.records("account", "contact")
 	bundle := b.checkBundle(b.bundled(files...))
 	v, err := b.work.Bundle(b.Context(), bundle)
@@ -148,7 +159,8 @@ func TestTangledBundle(t *testing.T) {
 		linked = append(linked, b.record("account", fmt.Sprint("ACC-", n+1)).Links["main_contact"].Title)
 	}
 	b.want(strings.Join(linked, ", "), "Per Lie, Kari Berg, Per Lie")
-	b.want(b.said(bundle), "accounts.csv loaded map[created:2 held:1 unchanged:1]\ncontacts.csv loaded map[created:2 held:2]")
+	b.want(b.said(bundle), "accounts.csv loaded map[created:2 held:1 unchanged:1]\n"+
+		"contacts.csv loaded map[created:2 held:2]")
 	b.want(b.record("account", "ACC-1").Version, 2) // changed once, by the load of the contacts
 	b.ok(b.work.UndoBundle(b.Context(), bundle, b.person))
 	bundle = b.settled(bundle)
@@ -175,34 +187,42 @@ func TestBundleAsRoutine(t *testing.T) {
 	if !fault.Is(err, "bad_name") {
 		t.Errorf("without a name: %v", err)
 	}
-	next := b.bundled("accounts 2026-12.csv", bundledAccounts, "contacts.csv", strings.Replace(bundledContacts, "External ID", "Shoe size", 1), "others.csv", "Company,Town\nX Marina,Y\n")
+	next := b.bundled("accounts 2026-12.csv", bundledAccounts, "contacts.csv",
+		strings.Replace(bundledContacts, "External ID", "Shoe size", 1), "others.csv", "Company,Town\nX Marina,Y\n")
 	var used []string
 	for _, i := range b.members(next) {
 		used = append(used, i.Routine.V.Name)
 	}
 	b.want(strings.Join(used, ", "), "Monthly: accounts.csv, , ")
-	b.want(b.members(next)[0].Routine.V.Drafts[0].Fields["country"].Values, accounts.Routine.V.Drafts[0].Fields["country"].Values)
-	b.want(b.said(b.checkBundle(b.bundled(files...))), "accounts.csv ready map[create:3]\ncontacts.csv ready map[create:3 hold:1]")
+	b.want(b.members(next)[0].Routine.V.Drafts[0].Fields["country"].Values,
+		accounts.Routine.V.Drafts[0].Fields["country"].Values)
+	b.want(b.said(b.checkBundle(b.bundled(files...))), "accounts.csv ready map[create:3]\n"+
+		"contacts.csv ready map[create:3 hold:1]")
 }
 
 // The second of two files of one type is checked again when the first is loaded: it goes
 // on where it says the same, and waits for a person where a row is in both.
 func TestBundleWithTwoOfAType(t *testing.T) {
 	b := start(t)
-	const north, south = "Company,External ID,Country,Phone\nNord Marina,N-1,NO,+47 55 11 22 33\n", "Company,External ID,Country,Phone\nSyd Hamn,S-1,SE,+46 8 5551 2233\n"
+	const north, south = "Company,External ID,Country,Phone\nNord Marina,N-1,NO,+47 55 11 22 33\n",
+		"Company,External ID,Country,Phone\nSyd Hamn,S-1,SE,+46 8 5551 2233\n"
 	bundle := b.checkBundle(b.bundled("north.csv", north, "south.csv", south))
 	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
 	bundle = b.settled(bundle)
-	b.want([]any{bundle.State, b.said(bundle)}, []any{life.Loaded, "north.csv loaded map[created:1]\nsouth.csv loaded map[created:1]"})
+	b.want([]any{bundle.State, b.said(bundle)},
+		[]any{life.Loaded, "north.csv loaded map[created:1]\nsouth.csv loaded map[created:1]"})
 
-	bundle = b.checkBundle(b.bundled("one.csv", "Company,External ID\nVest Marina,V-1\n", "two.csv", "Company,External ID,Country\nVest Marina,V-1,NO\n"))
+	bundle = b.checkBundle(b.bundled("one.csv", "Company,External ID\nVest Marina,V-1\n", "two.csv",
+		"Company,External ID,Country\nVest Marina,V-1,NO\n"))
 	b.want(b.said(bundle), "one.csv ready map[create:1]\ntwo.csv ready map[create:1]")
 	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
 	bundle = b.settled(bundle)
-	b.want([]any{bundle.State, bundle.Trouble.V.Code, b.said(bundle)}, []any{life.Paused, "checks_differ", "one.csv loaded map[created:1]\ntwo.csv ready map[update:1]"})
+	b.want([]any{bundle.State, bundle.Trouble.V.Code, b.said(bundle)},
+		[]any{life.Paused, "checks_differ", "one.csv loaded map[created:1]\ntwo.csv ready map[update:1]"})
 	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
 	bundle = b.settled(bundle)
-	b.want([]any{bundle.State, b.said(bundle)}, []any{life.Loaded, "one.csv loaded map[created:1]\ntwo.csv loaded map[updated:1]"})
+	b.want([]any{bundle.State, b.said(bundle)},
+		[]any{life.Loaded, "one.csv loaded map[created:1]\ntwo.csv loaded map[updated:1]"})
 	b.want(b.record("account", "ACC-3").Values["country"], "NO")
 }
 
@@ -220,7 +240,8 @@ func TestBundleTakenBackInPart(t *testing.T) {
 	if err := b.work.OrderBundle(b.Context(), bundle, nil, b.person); !fault.Is(err, "wrong_state") {
 		t.Errorf("another order after the load: %v", err)
 	}
-	_, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 0, map[string]string{"job_title": "Skipper"}, b.person)
+	_, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 0,
+		map[string]string{"job_title": "Skipper"}, b.person)
 	b.ok(err)
 	b.ok(b.work.UndoBundle(b.Context(), bundle, b.person))
 	bundle = b.settled(bundle)
@@ -233,9 +254,11 @@ func TestBundleTakenBackInPart(t *testing.T) {
 func TestColumnsThatNameRowsBeside(t *testing.T) {
 	b := start(t)
 	bundle := b.bundled(
-		"visits.csv", "Date,Subject,With,At,By,Rank\n2026-11-03,Call,P7,K-101,IH,1\n2026-11-04,Visit,P8,K-102,TB,2\n2026-11-05,Mail,P9,K-103,IH,3\n",
+		"visits.csv", "Date,Subject,With,At,By,Rank\n2026-11-03,Call,P7,K-101,IH,1\n2026-11-04,Visit,P8,K-102,TB,2\n"+
+			"2026-11-05,Mail,P9,K-103,IH,3\n",
 		"people.csv", "No,First name,Surname,Job title\nP7,Ada,Moe,Buyer\nP8,Ole,Lie,Captain\nP9,Kari,Dahl,Director\n",
-		"customers.csv", "No,Company,Town\nK-101,Alpha Marina AS,Bergen\nK-102,Beta Havn AS,Voss\nK-103,Gamma Verft AS,Molde\n",
+		"customers.csv", "No,Company,Town\nK-101,Alpha Marina AS,Bergen\nK-102,Beta Havn AS,Voss\n"+
+			"K-103,Gamma Verft AS,Molde\n",
 		"staff.csv", "Short,Name,E-mail\nIH,Ilse Hauser,ih@lantern.example\nTB,Tomas Brandt,tb@lantern.example\n",
 	)
 	bundle = b.checkBundle(bundle)
@@ -257,7 +280,8 @@ func TestColumnsThatNameRowsBeside(t *testing.T) {
 func TestSameContentTwice(t *testing.T) {
 	b := start(t)
 	const customers = "No,Company\nK-101,Alpha Marina AS\n"
-	bundle := b.bundled("customers.csv", customers, "copy.csv", customers, "old.zip", b.zipped("a/people.csv", "Surname\nMoe\n", "b/people (2).csv", "Surname\nMoe\n", "notes.csv", customers))
+	bundle := b.bundled("customers.csv", customers, "copy.csv", customers, "old.zip",
+		b.zipped("a/people.csv", "Surname\nMoe\n", "b/people (2).csv", "Surname\nMoe\n", "notes.csv", customers))
 	var left []string
 	for _, l := range bundle.LeftOut.V {
 		left = append(left, l.Name+" "+l.Trouble.Code)

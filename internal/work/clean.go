@@ -65,7 +65,8 @@ func (s *Service) Clean(ctx context.Context) error {
 			}
 		}
 		if tables+int(uploads+files+exports)+len(past)+indexes > 0 {
-			s.opt.Log.Info("cleaned up", "tables", tables, "indexes", indexes, "files", files, "exports", exports, "uploads", uploads, "imports", len(past))
+			s.opt.Log.Info("cleaned up", "tables", tables, "indexes", indexes, "files", files, "exports", exports, "uploads",
+				uploads, "imports", len(past))
 		}
 		return nil
 	})

@@ -65,7 +65,8 @@ func (s *Service) fill(ctx context.Context, w store.CopyWork) {
 		var trouble *store.Trouble
 		if ctx.Err() == nil && !store.Passing(err) { // else the next takes it up
 			log.Error("a workspace was not filled", "error", err)
-			trouble = &store.Trouble{Code: "not_filled", Message: "the records could not be copied", Mend: "Remove the workspace and copy again; the service's log says more."}
+			trouble = &store.Trouble{Code: "not_filled", Message: "the records could not be copied",
+				Mend: "Remove the workspace and copy again; the service's log says more."}
 			if full := store.Room(err); full != nil {
 				trouble = new(store.Trouble)
 				*trouble = store.TroubleOf(full)

@@ -59,10 +59,12 @@ func TestPhonesOfTheCompanysCountry(t *testing.T) {
 	b.want(phones(i), "+4533816251 +4520123456 +49405361361 +491711234567 +4755153170 +4755153171 +4755153172")
 
 	// So they are where the company is another record of the row, which is found.
-	i = b.drafted("Family name,Company,Company street,Phone\nQuist,Tangby Havn,Havnegade 1,33 81 62 70\nRask,New Quay,Kai 1,55 15 31 77\n", "contact", "account")
+	i = b.drafted("Family name,Company,Company street,Phone\nQuist,Tangby Havn,Havnegade 1,33 81 62 70\n"+
+		"Rask,New Quay,Kai 1,55 15 31 77\n", "contact", "account")
 	b.ok(b.work.SetReading(b.Context(), i, sheet.Reading{Country: "NO"}, b.person))
 	b.load(b.check(b.wait(i.ID)))
-	b.want(b.record("contact", "CON-6").Values["phone"]+" "+b.record("contact", "CON-7").Values["phone"], "+4533816270 +4755153177")
+	b.want(b.record("contact", "CON-6").Values["phone"]+" "+b.record("contact", "CON-7").Values["phone"],
+		"+4533816270 +4755153177")
 }
 
 // Where neither the row nor its company nor the source tells the country of a number, the town
@@ -86,14 +88,16 @@ func TestPhonesOfTheTownsCountry(t *testing.T) {
 		"Nash,N Yard,01632 960114,,,", // no town either
 	}, "\n"))
 	i = b.check(i)
-	b.want(b.codes(i), []string{"5 bad_phone phone", "6 bad_phone phone", "10 bad_phone phone", "13 bad_phone phone", "15 bad_phone phone"})
+	b.want(b.codes(i), []string{"5 bad_phone phone", "6 bad_phone phone", "10 bad_phone phone", "13 bad_phone phone",
+		"15 bad_phone phone"})
 	b.want(b.phoneOf(i, 4), "+493415550103 read as a number of DE, where other rows say that the town is")
 	b.want(b.phoneOf(i, 14), "+441632960113 read as a number of GB, where other rows say that the town is")
 
 	// What a row says of a town is taken back from the others when it is mended, and lent to
 	// them; a check of all rows says the same.
 	i = b.mend(i, CellEdit{3, "Country", "Austria"})
-	b.want(b.codes(i), []string{"4 bad_phone phone", "5 bad_phone phone", "6 bad_phone phone", "10 bad_phone phone", "13 bad_phone phone", "15 bad_phone phone"})
+	b.want(b.codes(i), []string{"4 bad_phone phone", "5 bad_phone phone", "6 bad_phone phone", "10 bad_phone phone",
+		"13 bad_phone phone", "15 bad_phone phone"})
 	i = b.mend(i, CellEdit{3, "Country", "DE"}, CellEdit{9, "Country", "GB"}, CellEdit{15, "Town", "Boston"})
 	b.want(b.codes(i), []string{"5 bad_phone phone", "6 bad_phone phone", "13 bad_phone phone"})
 	i = b.check(i)

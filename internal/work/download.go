@@ -30,7 +30,8 @@ var downloadColumns = []string{rowColumn, stateColumn, recordColumn, problemColu
 // WriteRows writes chosen rows as CSV (RFC 4180 but for line feeds, UTF-8 with a byte order mark
 // so that spreadsheet programs see the encoding): the original columns, then
 // what became of the row, its record and what is wrong with it.
-func (s *Service) WriteRows(ctx context.Context, i store.Import, c catalog.Catalog, f staging.RowFilter, w io.Writer) error {
+func (s *Service) WriteRows(ctx context.Context, i store.Import, c catalog.Catalog, f staging.RowFilter,
+	w io.Writer) error {
 	if _, err := io.WriteString(w, "\ufeff"); err != nil {
 		return err
 	}
@@ -59,7 +60,8 @@ func (s *Service) WriteOverwrites(ctx context.Context, i store.Import, c catalog
 	if err := out.Write([]string{rowColumn, recordColumn, "Field", "There", "Becomes"}); err != nil {
 		return err
 	}
-	for _, v := range []verdict.Verdict{verdict.Update, verdict.Create} { // a new record may be linked with one that changes
+	// a new record may be linked with one that changes
+	for _, v := range []verdict.Verdict{verdict.Update, verdict.Create} {
 		err := s.room.EachGridRow(ctx, i, staging.RowFilter{Verdict: string(v)}, func(r staging.GridRow) error {
 			for _, d := range r.Drafts {
 				t, ok := c.Type(d.Type)
@@ -71,7 +73,8 @@ func (s *Service) WriteOverwrites(ctx context.Context, i store.Import, c catalog
 					if !changed || text(change[0]) == "" {
 						continue
 					}
-					if err := out.Write([]string{strconv.FormatInt(r.Row, 10), t.RecordID(*d.Record), f.Label, text(change[0]), text(change[1])}); err != nil {
+					if err := out.Write([]string{strconv.FormatInt(r.Row, 10), t.RecordID(*d.Record), f.Label, text(change[0]),
+						text(change[1])}); err != nil {
 						return err
 					}
 				}
@@ -100,7 +103,8 @@ func downloadRow(line []string, i store.Import, r staging.GridRow, c catalog.Cat
 
 // WriteWorkbook writes chosen rows as a workbook that can be mended and brought
 // back: the columns of WriteRows, with a note at each cell that is wrong.
-func (s *Service) WriteWorkbook(ctx context.Context, i store.Import, c catalog.Catalog, f staging.RowFilter, w io.Writer) error {
+func (s *Service) WriteWorkbook(ctx context.Context, i store.Import, c catalog.Catalog, f staging.RowFilter,
+	w io.Writer) error {
 	at := map[string]int{}
 	for n, col := range i.Columns.V {
 		at[col.Header] = n
@@ -129,13 +133,14 @@ func (s *Service) WriteWorkbook(ctx context.Context, i store.Import, c catalog.C
 		}
 	})
 	defer stop()
-	return sheet.WriteXLSX(w, sheet.Book{Sheets: []sheet.BookSheet{{Name: "Rows", Columns: sheet.Columns(append(i.Headers(), downloadColumns...)), Next: func() (sheet.BookRow, error) {
-		row, err, ok := next()
-		if !ok {
-			return row, io.EOF
-		}
-		return row, err
-	}}}})
+	return sheet.WriteXLSX(w, sheet.Book{Sheets: []sheet.BookSheet{{Name: "Rows",
+		Columns: sheet.Columns(append(i.Headers(), downloadColumns...)), Next: func() (sheet.BookRow, error) {
+			row, err, ok := next()
+			if !ok {
+				return row, io.EOF
+			}
+			return row, err
+		}}}})
 }
 
 // errEnough ends a stream whose reader wants no more.

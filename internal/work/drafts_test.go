@@ -89,8 +89,10 @@ func TestSeveralDrafts(t *testing.T) {
 	b := start(t)
 	b.loaded("account", "Company,Website,Town\nHavneby Havn,havneby.example,Havneby\n")
 	i := b.drafted(dealRows, "opportunity", "account", "contact")
-	b.want(fields(*i.Routine.V), "opportunity.account=account opportunity.amount=Value opportunity.contact=contact opportunity.expected_close=Expected close opportunity.stage=Stage opportunity.title=Deal title "+
-		"account.name=Company account.website=Website contact.account=account contact.email=Contact e-mail contact.family_name=Contact last name contact.given_name=Contact first name")
+	b.want(fields(*i.Routine.V), "opportunity.account=account opportunity.amount=Value opportunity.contact=contact "+
+		"opportunity.expected_close=Expected close opportunity.stage=Stage opportunity.title=Deal title "+
+		"account.name=Company account.website=Website contact.account=account contact.email=Contact e-mail "+
+		"contact.family_name=Contact last name contact.given_name=Contact first name")
 	i = b.check(i)
 	b.want(strings.Join(b.rows(i), "\n"), strings.Join([]string{
 		"2 create (create, create, create)",
@@ -162,15 +164,20 @@ Kaldvik Båt,,Kari,Lie,lie@kaldvik.example
 Lysvik Havn,lysvik.example,Ida,,ida@lysvik.example
 `
 	i := b.check(b.drafted(rows, "contact", "account"))
-	b.want(strings.Join(b.codes(i), "\n"), "2 required_missing contact.family_name\n3 required_missing contact.family_name\n6 required_missing contact.family_name")
+	b.want(strings.Join(b.codes(i), "\n"), "2 required_missing contact.family_name\n"+
+		"3 required_missing contact.family_name\n6 required_missing contact.family_name")
 	b.want(strings.Join(b.rows(i), "\n"), strings.Join([]string{
-		"2 hold (hold, skip)", "3 hold (hold, skip)", "4 create (create, create)", "5 create (create, skip)", "6 hold (hold, hold)"}, "\n"))
+		"2 hold (hold, skip)", "3 hold (hold, skip)", "4 create (create, create)", "5 create (create, skip)",
+		"6 hold (hold, hold)"}, "\n"))
 	i = b.load(i)
 	b.want(strings.Join(b.rows(i), "\n"), strings.Join([]string{
-		"2 held (held, skipped 1)", "3 held (held, skipped 1)", "4 created (created 2, created 1)", "5 created (created 3, skipped 1)", "6 held (held, held)"}, "\n"))
+		"2 held (held, skipped 1)", "3 held (held, skipped 1)", "4 created (created 2, created 1)",
+		"5 created (created 3, skipped 1)", "6 held (held, held)"}, "\n"))
 	b.want(b.record("account", "ACC-1").Values["website"], "https://kaldvik.example")
-	i = b.load(b.check(b.mend(i, CellEdit{Row: 2, Column: "Contact last name", Value: "Moe"}, CellEdit{Row: 6, Column: "Contact last name", Value: "Dal"})))
-	b.want(b.record("contact", "CON-4").Links["account"].ID+" "+b.record("contact", "CON-5").Links["account"].ID, "ACC-1 ACC-2")
+	i = b.load(b.check(b.mend(i, CellEdit{Row: 2, Column: "Contact last name", Value: "Moe"},
+		CellEdit{Row: 6, Column: "Contact last name", Value: "Dal"})))
+	b.want(b.record("contact", "CON-4").Links["account"].ID+" "+b.record("contact", "CON-5").Links["account"].ID,
+		"ACC-1 ACC-2")
 	b.agree(i)
 }
 
@@ -192,8 +199,12 @@ Torvik,A-1,,Li
 	b.want(b.record("account", "ACC-1").Values["employees"], "14")
 	b.want(b.record("contact", "CON-3").Links["account"].ID, "ACC-1")
 
-	if err := b.work.SetRoutine(b.Context(), i, mapping.Routine{May: mapping.Create, Drafts: []mapping.Draft{{Type: "contact", Fields: map[string]mapping.Origin{"account": {Draft: "account"}}},
-		{Type: "account", Repeats: mapping.LastWins, Fields: map[string]mapping.Origin{"name": {From: []string{"Company"}}}}}}, 0, b.person); !fault.Is(err, "last_of_linked") {
+	if err := b.work.SetRoutine(b.Context(), i,
+		mapping.Routine{May: mapping.Create,
+			Drafts: []mapping.Draft{{Type: "contact", Fields: map[string]mapping.Origin{"account": {Draft: "account"}}},
+				{Type: "account", Repeats: mapping.LastWins,
+					Fields: map[string]mapping.Origin{"name": {From: []string{"Company"}}}}}}, 0, b.person); !fault.Is(err,
+		"last_of_linked") {
 		t.Error(err)
 	}
 }
@@ -215,8 +226,11 @@ D-3,Pier C,Havneby Havn,won,2027-03-01,Bollard,3,80
 		t.Fatalf("%+v", *i.Routine.V)
 	}
 	i = b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Where = `cells["Deal no"] != "D-3"` }))
-	b.want(strings.Join(b.codes(i), "\n"), "4 bad_number line.quantity\n5 rule_broken opportunity.loss_reason\n6 link_held line.opportunity")
-	b.want(strings.Join(b.rows(i), "\n"), strings.Join([]string{"2 create (create, create)", "3 create (skip, create)", "4 hold (skip, hold)", "5 hold (hold, hold)", "6 hold (skip, hold)", "7 skip (skip, skip)"}, "\n"))
+	b.want(strings.Join(b.codes(i), "\n"), "4 bad_number line.quantity\n5 rule_broken opportunity.loss_reason\n"+
+		"6 link_held line.opportunity")
+	b.want(strings.Join(b.rows(i), "\n"),
+		strings.Join([]string{"2 create (create, create)", "3 create (skip, create)", "4 hold (skip, hold)",
+			"5 hold (hold, hold)", "6 hold (skip, hold)", "7 skip (skip, skip)"}, "\n"))
 	i = b.load(i)
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2, "held": 3, "skipped": 1})
 	b.want(b.record("line", "LIN-2").Links["opportunity"].ID, "OPP-1")
@@ -237,7 +251,8 @@ D-3,Pier C,Havneby Havn,won,2027-03-01,Bollard,3,80
 func TestAskedDrafts(t *testing.T) {
 	b := start(t)
 	b.loaded("account", "Company,Town\nNordkai Marina,Bergen\nNordkai Marina,Oslo\n")
-	i := b.check(b.drafted("Company,Website,Contact last name\nNordkai Marina,nordkai.example,Berg\nNordkai Marina,,Dal\n", "contact", "account"))
+	i := b.check(b.drafted("Company,Website,Contact last name\nNordkai Marina,nordkai.example,Berg\n"+
+		"Nordkai Marina,,Dal\n", "contact", "account"))
 	b.want(strings.Join(b.rows(i), "\n"), "2 ask (ask, ask)\n3 hold (hold, skip)")
 	list, err := b.room.Questions(b.Context(), i, staging.QuestionFilter{}, 0, 10)
 	b.ok(err)
@@ -247,10 +262,12 @@ func TestAskedDrafts(t *testing.T) {
 	q, err := b.work.Question(b.Context(), i, 2, "")
 	b.ok(err)
 	b.want(q.Type.Name, "account")
-	if _, err := b.work.Answer(b.Context(), i, []Given{{Row: 2, Draft: "boat", Choice: verdict.ChooseNew}}, b.person); !fault.Is(err, "unknown_draft") {
+	if _, err := b.work.Answer(b.Context(), i, []Given{{Row: 2, Draft: "boat", Choice: verdict.ChooseNew}},
+		b.person); !fault.Is(err, "unknown_draft") {
 		t.Error(err)
 	}
-	_, err = b.work.Answer(b.Context(), i, []Given{{Row: 2, Draft: "account", Choice: verdict.ChooseTake, Record: "ACC-2"}}, b.person)
+	_, err = b.work.Answer(b.Context(), i,
+		[]Given{{Row: 2, Draft: "account", Choice: verdict.ChooseTake, Record: "ACC-2"}}, b.person)
 	b.ok(err)
 	i = b.load(b.check(b.again(i)))
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2})
@@ -262,9 +279,11 @@ func TestAskedDrafts(t *testing.T) {
 // that belong to it are held.
 func TestRefusedDraft(t *testing.T) {
 	b := start(t)
-	_, err := b.store.Pool().Exec(b.Context(), `alter table w_main.r_contact add constraint no_dragons check (f_family_name <> 'Dragon')`)
+	_, err := b.store.Pool().Exec(b.Context(),
+		`alter table w_main.r_contact add constraint no_dragons check (f_family_name <> 'Dragon')`)
 	b.ok(err)
-	i := b.load(b.check(b.drafted("Company,Website,Contact last name\nA Marina,a.example,Dragon\nA Marina,,Berg\nB Marina,b.example,Li\n", "contact", "account")))
+	i := b.load(b.check(b.drafted("Company,Website,Contact last name\nA Marina,a.example,Dragon\nA Marina,,Berg\n"+
+		"B Marina,b.example,Li\n", "contact", "account")))
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"failed": 1, "held": 1, "created": 1})
 	b.want(b.rows(i)[:2], "[2 failed (failed, failed) 3 held (held, skipped)]")
 	_, err = b.store.Pool().Exec(b.Context(), `alter table w_main.r_contact drop constraint no_dragons`)
@@ -278,17 +297,23 @@ func TestRefusedDraft(t *testing.T) {
 func TestTwoDraftsOfAType(t *testing.T) {
 	b := start(t)
 	b.loaded("contact", "Ref,Last name,E-mail\nK-1,Øksnes,kari@x.example\n")
-	i := b.upload("contact", "Name,Mail,Deputy,Deputy mail\nBerg,berg@x.example,Dal,dal@x.example\nLi,li@x.example,Berg,\nØksnes,kari@x.example,Øksnes,kari@x.example\nMoe,moe@x.example,Moe,other@x.example\nVik,vik@x.example,,\n")
+	i := b.upload("contact", "Name,Mail,Deputy,Deputy mail\nBerg,berg@x.example,Dal,dal@x.example\n"+
+		"Li,li@x.example,Berg,\nØksnes,kari@x.example,Øksnes,kari@x.example\nMoe,moe@x.example,Moe,other@x.example\n"+
+		"Vik,vik@x.example,,\n")
 	i = b.change(i, func(r *mapping.Routine) {
 		byMail := []catalog.MatchRule{{Fields: []string{"email"}}}
 		r.Drafts = []mapping.Draft{
-			{Type: "contact", Match: byMail, Fields: map[string]mapping.Origin{"family_name": {From: []string{"Name"}}, "email": {From: []string{"Mail"}}, "reports_to": {Draft: "deputy"}}},
-			{Name: "deputy", Type: "contact", Match: byMail, Fields: map[string]mapping.Origin{"family_name": {From: []string{"Deputy"}}, "email": {From: []string{"Deputy mail"}}}},
+			{Type: "contact", Match: byMail, Fields: map[string]mapping.Origin{"family_name": {From: []string{"Name"}},
+				"email": {From: []string{"Mail"}}, "reports_to": {Draft: "deputy"}}},
+			{Name: "deputy", Type: "contact", Match: byMail,
+				Fields: map[string]mapping.Origin{"family_name": {From: []string{"Deputy"}},
+					"email": {From: []string{"Deputy mail"}}}},
 		}
 	})
 	i = b.check(i)
 	b.want(strings.Join(b.codes(i), "\n"), "3 duplicate_row deputy\n4 duplicate_row deputy")
-	b.want(strings.Join(b.rows(i), "\n"), "2 create (create, create)\n3 hold (hold, hold)\n4 hold (hold 1, hold 1)\n5 create (create, create)\n6 create (create, skip)")
+	b.want(strings.Join(b.rows(i), "\n"), "2 create (create, create)\n3 hold (hold, hold)\n4 hold (hold 1, hold 1)\n"+
+		"5 create (create, create)\n6 create (create, skip)")
 	i = b.load(i)
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 3, "held": 2})
 	b.want(b.record("contact", "CON-4").Links["reports_to"].ID == "", false)
@@ -315,7 +340,8 @@ func TestDraftsHoldTheirPromise(t *testing.T) {
 				line[5] = one(fmt.Sprintf("p%d-%d@x.example", seed, n), fmt.Sprintf("p%d-%d@x.example", seed, r.IntN(rows)), "bad")
 			}
 			if r.IntN(3) > 0 {
-				line[6], line[7], line[8], line[9] = fmt.Sprintf("D-%d-%d", seed, r.IntN(rows)), "Deal", one("scoped", "offered", "unheard of"), one("2027-01-31", "2027-02-30")
+				line[6], line[7], line[8], line[9] = fmt.Sprintf("D-%d-%d", seed, r.IntN(rows)), "Deal",
+					one("scoped", "offered", "unheard of"), one("2027-01-31", "2027-02-30")
 			}
 			text.WriteString(strings.Join(line, ",") + "\n")
 		}
@@ -442,7 +468,9 @@ func (b *bench) companies(i store.Import) {
 func TestLoadedTwice(t *testing.T) {
 	b := start(t)
 	b.loaded("account", "Company\nHavneby Havn\n")
-	text := "Deal no,Deal,Account,Stage,Expected close,Product,Quantity\nD-1,Pier B,Havneby Havn,offered,2027-02-01,Pedestal,4\n,,,,,Charger,2\n,,,,,Charger,2\nD-2,Pier C,Havneby Havn,offered,2027-02-01,Charger,2\n"
+	text := "Deal no,Deal,Account,Stage,Expected close,Product,Quantity\n" +
+		"D-1,Pier B,Havneby Havn,offered,2027-02-01,Pedestal,4\n,,,,,Charger,2\n,,,,,Charger,2\n" +
+		"D-2,Pier C,Havneby Havn,offered,2027-02-01,Charger,2\n"
 	b.want(b.load(b.check(b.drafted(text, "opportunity", "line"))).Outcomes.V, map[verdict.Outcome]int64{"created": 4})
 	b.want(b.check(b.drafted(text, "opportunity", "line")).Totals.V.Verdicts, map[string]int64{"same": 4})
 	more := b.check(b.drafted(text+",,,,,Charger,2\n,,,,,Charger,3\n", "opportunity", "line"))
@@ -458,7 +486,8 @@ func TestLoadedTwice(t *testing.T) {
 func TestTwoLoadsOfOneCompany(t *testing.T) {
 	b := start(t)
 	first := b.check(b.drafted("Company,Website,Contact last name\nTern Marina,tern.example,Berg\n", "contact", "account"))
-	second := b.check(b.drafted("Company,Town,Contact last name\nTern Marina,Ternvik,Dal\nGull Marina,Gullvik,Li\n", "contact", "account"))
+	second := b.check(b.drafted("Company,Town,Contact last name\nTern Marina,Ternvik,Dal\nGull Marina,Gullvik,Li\n",
+		"contact", "account"))
 	run := b.begun(second, life.Load)
 	b.load(first)
 	second, err := b.store.Import(b.Context(), "main", second.ID)
@@ -509,7 +538,8 @@ func TestNoDealByItsAccountAlone(t *testing.T) {
 // tell of what country their telephone numbers are.
 func TestSuggestionsForAnotherType(t *testing.T) {
 	b := start(t)
-	i := b.drafted("Company,Town,First name,Surname,Phone\nMarina Sopot Sp. z o.o.,Sopot,Piotr,Nowak,58 555 02 02\nStocznia Wiatr Sp. z o.o.,Gdynia,Zofia,Kowalska,58 555 01 01\n", "account", "contact")
+	i := b.drafted("Company,Town,First name,Surname,Phone\nMarina Sopot Sp. z o.o.,Sopot,Piotr,Nowak,58 555 02 02\n"+
+		"Stocznia Wiatr Sp. z o.o.,Gdynia,Zofia,Kowalska,58 555 01 01\n", "account", "contact")
 	s, err := b.work.Suggestions(b.Context(), i, "", b.person)
 	b.ok(err)
 	b.want(s.Home.Country, "PL")

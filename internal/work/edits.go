@@ -45,7 +45,8 @@ func (s *Service) Edit(ctx context.Context, i store.Import, edits []CellEdit, by
 			return 0, err
 		}
 		if len(e.Value) > longestCell {
-			return 0, fault.Newf(fault.Invalid, "cell_too_long", "a cell holds at most %d bytes", longestCell).At(fault.Place{Row: e.Row, Column: e.Column})
+			return 0, fault.Newf(fault.Invalid, "cell_too_long", "a cell holds at most %d bytes",
+				longestCell).At(fault.Place{Row: e.Row, Column: e.Column})
 		}
 		value := strings.ReplaceAll(strings.ToValidUTF8(e.Value, string('\ufffd')), "\x00", "\u2400")
 		cells = append(cells, staging.Cell{Row: e.Row, Place: place, Value: value})
@@ -57,7 +58,8 @@ func (s *Service) Edit(ctx context.Context, i store.Import, edits []CellEdit, by
 
 // TakeEditsBack makes cells say again what the source does: of some rows, of one
 // column, or with neither of all.
-func (s *Service) TakeEditsBack(ctx context.Context, i store.Import, rows []int64, column string, by store.Person) (int64, error) {
+func (s *Service) TakeEditsBack(ctx context.Context, i store.Import, rows []int64, column string,
+	by store.Person) (int64, error) {
 	place := -1
 	if column == "" {
 		if err := MustSee(i); err != nil {
@@ -81,7 +83,9 @@ func placeOf(i store.Import, header string) (int, error) {
 			return c.Position, mustSeeColumn(i, c.Position)
 		}
 	}
-	return 0, fault.New(fault.Invalid, "unknown_column", "the sheet has no such column").With(header).Mended("Its columns are " + fault.Cut(strings.Join(i.Headers(), ", "), 300) + ".")
+	return 0, fault.New(fault.Invalid, "unknown_column",
+		"the sheet has no such column").With(header).Mended("Its columns are " +
+		fault.Cut(strings.Join(i.Headers(), ", "), 300) + ".")
 }
 
 // Within lets a filter look for its text in one column only, by its header.
@@ -114,7 +118,8 @@ func OrderOf(i store.Import, by string) (o staging.RowOrder, err error) {
 const longestWaitForCheck = 20 * time.Second
 
 // editing makes edits by an act, and has checked again what they touch.
-func (s *Service) editing(ctx context.Context, i store.Import, by store.Person, detail string, f func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error)) (n int64, err error) {
+func (s *Service) editing(ctx context.Context, i store.Import, by store.Person, detail string,
+	f func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error)) (n int64, err error) {
 	// Somebody who mends one cell after the other does not wait for the checks
 	// between by hand.
 	if err := s.checked(ctx, i, longestWaitForCheck); err != nil {
@@ -233,7 +238,8 @@ func (q ReplaceRequest) change() (func(string) string, error) {
 		}
 		return func(text string) string { return re.ReplaceAllString(text, q.Replace) }, nil
 	}
-	return nil, fault.New(fault.Invalid, "unknown_how", "nothing is found so").At(fault.Place{Path: "how"}).With(q.How).Mended("Choose whole, part, pattern, any or above.")
+	return nil, fault.New(fault.Invalid, "unknown_how",
+		"nothing is found so").At(fault.Place{Path: "how"}).With(q.How).Mended("Choose whole, part, pattern, any or above.")
 }
 
 // valuesShown is how many values a replacement lists.
@@ -241,7 +247,8 @@ const valuesShown = 50
 
 // Replacing tells what a replacement would change, without changing it: how many
 // cells, the most frequent values, and whether there are more.
-func (s *Service) Replacing(ctx context.Context, i store.Import, q ReplaceRequest) (cells int64, values []staging.Replaced, more bool, err error) {
+func (s *Service) Replacing(ctx context.Context, i store.Import, q ReplaceRequest) (cells int64,
+	values []staging.Replaced, more bool, err error) {
 	x, err := s.replacement(i, q)
 	if err != nil {
 		return 0, nil, false, err
@@ -284,9 +291,10 @@ func (s *Service) Replace(ctx context.Context, i store.Import, q ReplaceRequest,
 				return err
 			}
 		}
-		n, err = s.editing(ctx, i, by, "replace in "+q.Column, func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
-			return s.room.Replace(ctx, tx, run, now, x, by.ID)
-		})
+		n, err = s.editing(ctx, i, by, "replace in "+q.Column,
+			func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
+				return s.room.Replace(ctx, tx, run, now, x, by.ID)
+			})
 		return err
 	})
 	return n, err
@@ -344,7 +352,8 @@ const leftShown = 100
 // mended. Each row takes its place by its mark, in whatever order they stand; what
 // differs becomes edits. Columns that were added are told, columns and rows that
 // were removed stay as they are.
-func (s *Service) BringBack(ctx context.Context, i store.Import, name string, body io.Reader, bytes int64, by store.Person) (BroughtBack, error) {
+func (s *Service) BringBack(ctx context.Context, i store.Import, name string, body io.Reader, bytes int64,
+	by store.Person) (BroughtBack, error) {
 	var out BroughtBack
 	if err := MustSee(i); err != nil {
 		return out, err
@@ -367,9 +376,11 @@ func (s *Service) BringBack(ctx context.Context, i store.Import, name string, bo
 		return out, err
 	}
 	defer table.Close()
-	mark := slices.IndexFunc(table.Header, func(h string) bool { return strings.EqualFold(strings.TrimSpace(h), MarkColumn) })
+	mark := slices.IndexFunc(table.Header,
+		func(h string) bool { return strings.EqualFold(strings.TrimSpace(h), MarkColumn) })
 	if mark < 0 {
-		return out, fault.New(fault.Invalid, "no_row_marks", "the sheet has no column "+MarkColumn+", by which its rows would take their places").At(fault.Place{File: src.Name}).
+		return out, fault.New(fault.Invalid, "no_row_marks", "the sheet has no column "+MarkColumn+
+			", by which its rows would take their places").At(fault.Place{File: src.Name}).
 			Mended("Bring back a sheet of rows that was downloaded from this import, with this column as it was.")
 	}
 	at := map[int]int{}
@@ -402,11 +413,13 @@ func (s *Service) BringBack(ctx context.Context, i store.Import, name string, bo
 			if len(out.Left) > 0 {
 				why = out.Left[0].Why
 			}
-			return fault.New(fault.Invalid, "other_rows", "no row of the sheet is one of this import: "+why).At(fault.Place{File: src.Name}).Mended("Bring it back to the import from which it was downloaded.")
+			return fault.New(fault.Invalid, "other_rows", "no row of the sheet is one of this import: "+
+				why).At(fault.Place{File: src.Name}).Mended("Bring it back to the import from which it was downloaded.")
 		}
-		out.Cells, err = s.editing(ctx, i, by, "bring back "+src.Name, func(ctx context.Context, tx pgx.Tx, _ store.Import) (int64, error) {
-			return b.TakeOver(ctx, tx, at, by.ID)
-		})
+		out.Cells, err = s.editing(ctx, i, by, "bring back "+src.Name,
+			func(ctx context.Context, tx pgx.Tx, _ store.Import) (int64, error) {
+				return b.TakeOver(ctx, tx, at, by.ID)
+			})
 		return err
 	})
 	slices.SortFunc(out.Left, func(a, b staging.LeftRow) int { return cmp.Compare(a.Row, b.Row) })

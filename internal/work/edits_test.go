@@ -19,7 +19,8 @@ import (
 	"github.com/xuri/excelize/v2"
 )
 
-const messy = "Ref,Family name,E-mail,Country\nK-1,Berg,ada@x.example,NO\nK-2,Li,bad,Atlantis\nK-1,Moe,cy@x.example,NO\nK-4,,di@x.example,Atlantis\n"
+const messy = "Ref,Family name,E-mail,Country\nK-1,Berg,ada@x.example,NO\nK-2,Li,bad,Atlantis\n" +
+	"K-1,Moe,cy@x.example,NO\nK-4,,di@x.example,Atlantis\n"
 
 // mend changes cells and gives the import as it is then.
 func (b *bench) mend(i store.Import, cells ...CellEdit) store.Import {
@@ -41,11 +42,13 @@ func TestMendACell(t *testing.T) {
 	b.want(i.State, life.Ready)
 	b.want(*i.CheckRun, check) // brought up to date, not made anew
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "hold": 2})
-	i = b.mend(i, CellEdit{3, "E-mail", "bo@x.example"}, CellEdit{3, "Country", "NO"}, CellEdit{5, "Family name", "Eik"}, CellEdit{5, "Country", "se"})
+	i = b.mend(i, CellEdit{3, "E-mail", "bo@x.example"}, CellEdit{3, "Country", "NO"},
+		CellEdit{5, "Family name", "Eik"}, CellEdit{5, "Country", "se"})
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 4})
 	edits, err := b.store.Edits(b.Context(), i.ID, 0, 50)
 	b.ok(err)
-	b.want(fmt.Sprint(len(edits), edits[0].Row, edits[0].Was, edits[0].Value, edits[0].Person), fmt.Sprint(5, 3, "bad", "bo@x.example", b.person.Name))
+	b.want(fmt.Sprint(len(edits), edits[0].Row, edits[0].Was, edits[0].Value, edits[0].Person),
+		fmt.Sprint(5, 3, "bad", "bo@x.example", b.person.Name))
 	_, err = b.work.Edit(b.Context(), i, []CellEdit{{9, "Ref", "x"}}, b.person)
 	if !fault.Is(err, "unknown_row") {
 		t.Errorf("a row that is not there: %v", err)
@@ -72,7 +75,8 @@ func TestMendACell(t *testing.T) {
 	b.want(count, int64(0))
 	// A row that was loaded is past mending here, until its load is taken back.
 	i = b.load(i)
-	if _, err := b.work.Edit(b.Context(), i, []CellEdit{{2, "Family name", "Bergh"}}, b.person); !fault.Is(err, "row_settled") {
+	if _, err := b.work.Edit(b.Context(), i, []CellEdit{{2, "Family name", "Bergh"}}, b.person); !fault.Is(err,
+		"row_settled") {
 		t.Errorf("a loaded row: %v", err)
 	}
 	i = b.mend(i, CellEdit{4, "Ref", "K-3"})
@@ -95,8 +99,10 @@ func TestReplace(t *testing.T) {
 		want string
 	}{
 		{ReplaceRequest{Column: "Country", How: FindWhole, Find: "Atlantis", Replace: "PT"}, "2 [{Atlantis PT 2}]"},
-		{ReplaceRequest{Column: "E-mail", How: FindPart, Find: "x.example", Replace: "y.example"}, "3 [{ada@x.example ada@y.example 1} {cy@x.example cy@y.example 1} {di@x.example di@y.example 1}]"},
-		{ReplaceRequest{Column: "E-mail", How: FindPattern, Find: `^(\w)\w+@`, Replace: "$1@"}, "3 [{ada@x.example a@x.example 1} {cy@x.example c@x.example 1} {di@x.example d@x.example 1}]"},
+		{ReplaceRequest{Column: "E-mail", How: FindPart, Find: "x.example", Replace: "y.example"},
+			"3 [{ada@x.example ada@y.example 1} {cy@x.example cy@y.example 1} {di@x.example di@y.example 1}]"},
+		{ReplaceRequest{Column: "E-mail", How: FindPattern, Find: `^(\w)\w+@`, Replace: "$1@"},
+			"3 [{ada@x.example a@x.example 1} {cy@x.example c@x.example 1} {di@x.example d@x.example 1}]"},
 		{ReplaceRequest{Column: "E-mail", How: FindAny, Rows: staging.RowFilter{Problem: "bad_email"}}, "1 [{bad  1}]"},
 	} {
 		n, values, more, err := b.work.Replacing(b.Context(), i, c.q)
@@ -105,15 +111,18 @@ func TestReplace(t *testing.T) {
 			t.Errorf("%+v gives %s, want %s", c.q, got, c.want)
 		}
 	}
-	n, err := b.work.Replace(b.Context(), i, ReplaceRequest{Column: "Country", How: FindWhole, Find: "Atlantis", Replace: "PT"}, b.person)
+	n, err := b.work.Replace(b.Context(), i, ReplaceRequest{Column: "Country", How: FindWhole, Find: "Atlantis",
+		Replace: "PT"}, b.person)
 	b.ok(err)
 	b.want(n, int64(2))
-	n, err = b.work.Replace(b.Context(), b.again(i), ReplaceRequest{Column: "E-mail", How: FindAny, Rows: staging.RowFilter{Problem: "bad_email"}}, b.person)
+	n, err = b.work.Replace(b.Context(), b.again(i), ReplaceRequest{Column: "E-mail", How: FindAny,
+		Rows: staging.RowFilter{Problem: "bad_email"}}, b.person)
 	b.ok(err)
 	b.want(n, int64(1))
 	i = b.again(i)
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "hold": 2})
-	if _, err := b.work.Replace(b.Context(), i, ReplaceRequest{Column: "Country", How: FindPattern, Find: "("}, b.person); !fault.Is(err, "bad_pattern") {
+	if _, err := b.work.Replace(b.Context(), i, ReplaceRequest{Column: "Country", How: FindPattern, Find: "("},
+		b.person); !fault.Is(err, "bad_pattern") {
 		t.Errorf("a bad pattern: %v", err)
 	}
 	left, err := b.work.LeaveOut(b.Context(), i, staging.RowFilter{Verdict: "hold", Problem: "duplicate_row"}, b.person)
@@ -149,7 +158,8 @@ func TestBringBack(t *testing.T) {
 	w.WriteAll([][]string{append([]string{"Mine"}, lines[0]...), row4, row3, stranger}) //nolint:errcheck // into memory
 	got, err := bring(i, "held.csv", back.Bytes())
 	b.ok(err)
-	b.want(fmt.Sprint(got), fmt.Sprint(BroughtBack{Rows: 2, Cells: 3, Left: []staging.LeftRow{{Row: 4, Why: "it is a row of import 999"}}, LeftCount: 1, Columns: []string{"Mine"}}))
+	b.want(fmt.Sprint(got), fmt.Sprint(BroughtBack{Rows: 2, Cells: 3,
+		Left: []staging.LeftRow{{Row: 4, Why: "it is a row of import 999"}}, LeftCount: 1, Columns: []string{"Mine"}}))
 	i = b.again(i)
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 3, "hold": 1})
 	// As a workbook: the wrong cells are marked and say why.
@@ -192,7 +202,8 @@ func TestBringBack(t *testing.T) {
 func TestMendingIsAsGoodAsChecking(t *testing.T) {
 	b := start(t)
 	r := rand.New(rand.NewPCG(5, 11))
-	values := map[string][]string{"Ref": {"K-1", "K-2", "K-3", ""}, "Family name": {"Berg", "Li", ""}, "E-mail": {"ada@x.example", "bad", ""}, "Country": {"NO", "Atlantis", "SE"}}
+	values := map[string][]string{"Ref": {"K-1", "K-2", "K-3", ""}, "Family name": {"Berg", "Li", ""},
+		"E-mail": {"ada@x.example", "bad", ""}, "Country": {"NO", "Atlantis", "SE"}}
 	columns := []string{"Ref", "Family name", "E-mail", "Country"}
 	text := strings.Join(columns, ",") + "\n"
 	for range 40 {
@@ -210,7 +221,8 @@ func TestMendingIsAsGoodAsChecking(t *testing.T) {
 		i = b.again(i)
 		part := b.rows(i)
 		b.want(i.State, life.Ready)
-		_, err = b.store.Pool().Exec(b.Context(), `update imports set catalogue = 0 where id = $1`, i.ID) // so that all is checked
+		// so that all is checked
+		_, err = b.store.Pool().Exec(b.Context(), `update imports set catalogue = 0 where id = $1`, i.ID)
 		b.ok(err)
 		whole := b.check(i)
 		b.want(b.rows(whole), part)
@@ -244,17 +256,20 @@ func TestNear(t *testing.T) {
 // rest is loaded and the value is listed. Keys and required fields hold.
 func TestTrifles(t *testing.T) {
 	b := start(t)
-	text := "Ref,Family name,E-mail,Birthday,Account\nK-1,Berg,ada@x.example,31/11/1970,\nK-2,Li,bad,1970-01-31,\nK-3,Moe,,,Atlantis\nK-4,,,,\n"
+	text := "Ref,Family name,E-mail,Birthday,Account\nK-1,Berg,ada@x.example,31/11/1970,\nK-2,Li,bad,1970-01-31,\n" +
+		"K-3,Moe,,,Atlantis\nK-4,,,,\n"
 	i := b.change(b.upload("contact", text), func(r *mapping.Routine) { r.Drafts[0].Unreadable = mapping.LeaveValue })
 	i = b.check(i)
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "hold": 2})
-	b.want(fmt.Sprint(i.Totals.V.Problems), "[{link_not_found account 1 false} {required_missing family_name 1 false} {bad_date birthday 1 true} {bad_email email 1 true}]")
+	b.want(fmt.Sprint(i.Totals.V.Problems), "[{link_not_found account 1 false} {required_missing family_name 1 false} "+
+		"{bad_date birthday 1 true} {bad_email email 1 true}]")
 	i = b.load(i)
 	b.want(b.outcomes(i), map[verdict.Outcome]int64{"created": 2, "held": 2})
 	b.want(b.record("contact", "CON-2").Values["email"], "")
 	b.want(b.record("contact", "CON-2").Values["birthday"], "1970-01-31")
 	var detail string
-	b.ok(b.store.Pool().QueryRow(b.Context(), fmt.Sprintf(`select detail from staging.i%d_results where row_no = 3`, i.ID)).Scan(&detail))
+	b.ok(b.store.Pool().QueryRow(b.Context(), fmt.Sprintf(`select detail from staging.i%d_results where row_no = 3`,
+		i.ID)).Scan(&detail))
 	b.want(detail, "without E-mail bad")
 	held := b.upload("contact", text)
 	r := *held.Routine.V
@@ -300,21 +315,27 @@ func TestTakingWhatStandsAbove(t *testing.T) {
 		}
 		return list
 	}
-	above := ReplaceRequest{Column: "Company", How: FindAbove, Rows: staging.RowFilter{Problem: "same_as_above", Field: "name"}}
+	above := ReplaceRequest{Column: "Company", How: FindAbove, Rows: staging.RowFilter{Problem: "same_as_above",
+		Field: "name"}}
 	n, values, more, err := b.work.Replacing(b.Context(), i, above)
 	b.ok(err)
-	b.want([]any{n, values, more}, []any{int64(3), []staging.Replaced{{Was: "dito", Value: "Alpha Marina", Count: 1}, {Was: "dito", Value: "Beta Havn", Count: 1}, {Was: "〃", Value: "Alpha Marina", Count: 1}}, false})
+	b.want([]any{n, values, more},
+		[]any{int64(3), []staging.Replaced{{Was: "dito", Value: "Alpha Marina", Count: 1},
+			{Was: "dito", Value: "Beta Havn", Count: 1}, {Was: "〃", Value: "Alpha Marina", Count: 1}}, false})
 	n, err = b.work.Replace(b.Context(), i, above, b.person)
 	b.ok(err)
 	b.want(n, 3)
 	i = b.again(i)
 	b.want(companies(i), "[dito/Bergen Alpha Marina/Voss Alpha Marina/s.o. Alpha Marina/ Beta Havn/ Beta Havn/Molde]")
 
-	n, err = b.work.Replace(b.Context(), i, ReplaceRequest{Column: "Town", How: FindAbove}, b.person) // blank ones: s.o. says something
+	// blank ones: s.o. says something
+	n, err = b.work.Replace(b.Context(), i, ReplaceRequest{Column: "Town", How: FindAbove}, b.person)
 	b.ok(err)
 	b.want(n, 2)
-	b.want(companies(b.again(i)), "[dito/Bergen Alpha Marina/Voss Alpha Marina/s.o. Alpha Marina/s.o. Beta Havn/s.o. Beta Havn/Molde]")
-	n, err = b.work.Replace(b.Context(), b.again(i), ReplaceRequest{Column: "Town", How: FindAbove, Find: "s.o."}, b.person)
+	b.want(companies(b.again(i)),
+		"[dito/Bergen Alpha Marina/Voss Alpha Marina/s.o. Alpha Marina/s.o. Beta Havn/s.o. Beta Havn/Molde]")
+	n, err = b.work.Replace(b.Context(), b.again(i), ReplaceRequest{Column: "Town", How: FindAbove, Find: "s.o."},
+		b.person)
 	b.ok(err)
 	b.want(n, 3)
 	i = b.again(i)

@@ -55,7 +55,8 @@ var Delimiters = []string{",", ";", "\t"}
 // Exporting readies an export: it gives the type, how the file's name ends, and a
 // function that streams it. What is wrong with the choice is said before anything is
 // written. More records than a sheet holds are workbooks in a ZIP.
-func (s *Service) Exporting(ctx context.Context, workspace, typeName string, x Export) (catalog.RecordType, string, func(ctx context.Context, w io.Writer) error, error) {
+func (s *Service) Exporting(ctx context.Context, workspace, typeName string, x Export) (catalog.RecordType, string,
+	func(ctx context.Context, w io.Writer) error, error) {
 	c, t, err := s.typeOf(ctx, workspace, typeName)
 	if err != nil {
 		return t, "", nil, err
@@ -71,10 +72,12 @@ func (s *Service) Exporting(ctx context.Context, workspace, typeName string, x E
 	}
 	x.Delimiter = cmp.Or(x.Delimiter, ",")
 	if !slices.Contains(Formats, x.Format) {
-		return t, "", nil, fault.New(fault.Invalid, "unknown_format", "records cannot be exported so").With(string(x.Format)).Mended(fmt.Sprintf("Choose one of %v.", Formats))
+		return t, "", nil, fault.New(fault.Invalid, "unknown_format",
+			"records cannot be exported so").With(string(x.Format)).Mended(fmt.Sprintf("Choose one of %v.", Formats))
 	}
 	if !slices.Contains(Delimiters, x.Delimiter) {
-		return t, "", nil, fault.New(fault.Invalid, "unknown_format", "values cannot be parted so").With(x.Delimiter).Mended("Choose a comma, a semicolon or a tab.")
+		return t, "", nil, fault.New(fault.Invalid, "unknown_format",
+			"values cannot be parted so").With(x.Delimiter).Mended("Choose a comma, a semicolon or a tab.")
 	}
 	var head sheet.BookSheet
 	n := int64(0)
@@ -126,7 +129,8 @@ func recordVersion(r store.Record) string {
 
 type eachRecord func(ctx context.Context, f func(r store.Record) error) error
 
-func (s *Service) exportCSV(ctx context.Context, w io.Writer, workspace string, t catalog.RecordType, x Export, columns []view.Path) error {
+func (s *Service) exportCSV(ctx context.Context, w io.Writer, workspace string, t catalog.RecordType, x Export,
+	columns []view.Path) error {
 	var encoded io.WriteCloser
 	if x.UTF16 {
 		encoded = transform.NewWriter(w, unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder())
@@ -172,7 +176,8 @@ func withTitles(columns []view.Path) (list []view.Path) {
 		if p.Field.Type == catalog.Reference && !p.Own {
 			name := p.Name + ".title"
 			if n+1 == len(columns) || columns[n+1].Name != name {
-				list = append(list, view.Path{Name: name, Links: append(slices.Clone(p.Links), p.Field), Field: catalog.Field{Name: "title", Label: "Name", Type: catalog.Text}, Own: true})
+				list = append(list, view.Path{Name: name, Links: append(slices.Clone(p.Links), p.Field),
+					Field: catalog.Field{Name: "title", Label: "Name", Type: catalog.Text}, Own: true})
 			}
 		}
 	}
@@ -181,13 +186,16 @@ func withTitles(columns []view.Path) (list []view.Path) {
 
 // returnSheet is the head of a sheet of records that is made to be changed and brought
 // back: the columns of a view, with what belongs into them.
-func (s *Service) returnSheet(ctx context.Context, workspace string, c catalog.Catalog, t catalog.RecordType, columns []view.Path) (sheet.BookSheet, error) {
+func (s *Service) returnSheet(ctx context.Context, workspace string, c catalog.Catalog, t catalog.RecordType,
+	columns []view.Path) (sheet.BookSheet, error) {
 	head := sheet.BookSheet{Name: t.Plural, Columns: []sheet.BookColumn{{
-		Header: t.Label + " id", Note: "By this the row is known when it comes back: leave it as it is. Rows without one are looked up like any others.",
+		Header: t.Label + " id", Note: "By this the row is known when it comes back: leave it as it is. Rows without " +
+			"one are looked up like any others.",
 	}}}
 	for _, p := range withTitles(columns) {
 		if p.Own || len(p.Links) > 0 {
-			head.Columns = append(head.Columns, sheet.BookColumn{Header: p.Label(), Holds: held[p.Field.Type], Note: "Only to be read: what is changed here is not loaded."})
+			head.Columns = append(head.Columns, sheet.BookColumn{Header: p.Label(), Holds: held[p.Field.Type],
+				Note: "Only to be read: what is changed here is not loaded."})
 			continue
 		}
 		column, err := s.bookColumn(ctx, workspace, c, p.Field)
@@ -201,7 +209,8 @@ func (s *Service) returnSheet(ctx context.Context, workspace string, c catalog.C
 
 // exportBooks writes records as a workbook, or as several in a ZIP with at most so many
 // records each; most is 0 for one.
-func exportBooks(ctx context.Context, w io.Writer, x Export, columns []view.Path, head sheet.BookSheet, most int, each eachRecord) error {
+func exportBooks(ctx context.Context, w io.Writer, x Export, columns []view.Path, head sheet.BookSheet, most int,
+	each eachRecord) error {
 	var words []func(string) string
 	for _, p := range withTitles(columns) {
 		words = append(words, inWords(p.Field))
@@ -211,8 +220,10 @@ func exportBooks(ctx context.Context, w io.Writer, x Export, columns []view.Path
 			cells := []string{recordVersion(r)}
 			for n, name := range x.Filter.Columns {
 				v := words[n](r.Values[name])
-				if len(v) > sheet.MostCellText && utf8.RuneCountInString(v) > sheet.MostCellText { // which would come back shortened
-					return fault.New(fault.Invalid, "cell_too_long", fmt.Sprintf("a cell of a workbook holds at most %d characters", sheet.MostCellText)).
+				// which would come back shortened
+				if len(v) > sheet.MostCellText && utf8.RuneCountInString(v) > sheet.MostCellText {
+					return fault.New(fault.Invalid, "cell_too_long", fmt.Sprintf("a cell of a workbook holds at most %d characters",
+						sheet.MostCellText)).
 						With(r.Type.RecordID(r.ID) + " " + name).Mended("Export as CSV, or leave the field out.")
 				}
 				cells = append(cells, v)

@@ -25,8 +25,9 @@ const keepExports = 7 * 24 * time.Hour
 // media are the media types of the files of exports, by how their names end.
 var media = map[string]string{
 	string(CSV): "text/csv; charset=utf-8", string(JSONL): "application/jsonl; charset=utf-8",
-	string(XLSX): "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", string(ODS): "application/vnd.oasis.opendocument.spreadsheet",
-	"zip": "application/zip",
+	string(XLSX): "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+	string(ODS):  "application/vnd.oasis.opendocument.spreadsheet",
+	"zip":        "application/zip",
 }
 
 // MediaOf gives the media type of an export whose file's name ends so.
@@ -38,7 +39,8 @@ func (x Export) MediaOf(ending string) string {
 }
 
 // StartExport begins an export in the background. What is wrong with the choice is said at once.
-func (s *Service) StartExport(ctx context.Context, workspace, typeName string, x Export, by store.Person) (store.Export, error) {
+func (s *Service) StartExport(ctx context.Context, workspace, typeName string, x Export,
+	by store.Person) (store.Export, error) {
 	t, ending, _, err := s.Exporting(ctx, workspace, typeName, x)
 	if err != nil {
 		return store.Export{}, err
@@ -66,7 +68,8 @@ func (s *Service) RemoveExport(ctx context.Context, workspace string, id int64, 
 
 // OpenExport opens the file of an export of a person, who must still have the role by which it was
 // written.
-func (s *Service) OpenExport(ctx context.Context, workspace string, id int64, by store.Person) (store.Export, io.ReadSeeker, error) {
+func (s *Service) OpenExport(ctx context.Context, workspace string, id int64, by store.Person) (store.Export,
+	io.ReadSeeker, error) {
 	x, err := s.store.Export(ctx, workspace, id, by.ID)
 	switch {
 	case err != nil:
@@ -76,7 +79,8 @@ func (s *Service) OpenExport(ctx context.Context, workspace string, id int64, by
 	case !by.Role.Covers(x.SeenAs):
 		return x, nil, ErrRole(x.SeenAs)
 	case x.Source == nil:
-		return x, nil, fault.New(fault.Conflict, "not_ready", "the export is still being written").Mended("Wait until it is ready.")
+		return x, nil, fault.New(fault.Conflict, "not_ready",
+			"the export is still being written").Mended("Wait until it is ready.")
 	}
 	src, err := s.store.OpenSource(ctx, *x.Source)
 	if err != nil {
@@ -113,7 +117,8 @@ func (s *Service) write(ctx context.Context, x store.Export) {
 		*trouble = store.TroubleOf(f)
 	} else if err != nil && ctx.Err() == nil && !errors.Is(err, errNotMine) {
 		s.opt.Log.Error("an export failed", "export", x.ID, "error", err)
-		trouble = &store.Trouble{Code: "internal", Message: "the export could not be written", Mend: "Begin it again; the service's log says more."}
+		trouble = &store.Trouble{Code: "internal", Message: "the export could not be written",
+			Mend: "Begin it again; the service's log says more."}
 	}
 	ctx = context.WithoutCancel(ctx)
 	mine, err := s.store.EndExport(ctx, x.ID, s.opt.Process, source, trouble)

@@ -33,7 +33,8 @@ func (b *bench) exported(x store.Export) store.Export {
 func TestExportsInTheBackground(t *testing.T) {
 	b := start(t).asAdministrator()
 	b.loaded("account", lines("Company,Town", 300, func(k int) string { return fmt.Sprintf("Marina %d,Oslo", k) }))
-	chosen := Export{Format: CSV, Filter: store.RecordFilter{View: view.View{Filter: `name != "Marina 7"`, Columns: []string{"name", "locality"}}}}
+	chosen := Export{Format: CSV,
+		Filter: store.RecordFilter{View: view.View{Filter: `name != "Marina 7"`, Columns: []string{"name", "locality"}}}}
 	_, err := b.work.StartExport(b.Context(), "main", "account", Export{Format: "pdf"}, b.person)
 	b.want(fault.Is(err, "unknown_format"), true)
 	x, err := b.work.StartExport(b.Context(), "main", "account", chosen, b.person)
@@ -60,9 +61,11 @@ func TestExportsInTheBackground(t *testing.T) {
 
 	// Everybody's shows what they may see, whoever writes it.
 	seenBy := rights.Operator
-	_, err = b.work.ChangeField(b.Context(), "main", "account", "locality", catalog.FieldChange{SeenBy: &seenBy}, 0, b.person)
+	_, err = b.work.ChangeField(b.Context(), "main", "account", "locality", catalog.FieldChange{SeenBy: &seenBy},
+		0, b.person)
 	b.ok(err)
-	mine, err := b.work.StartExport(store.SeenAs(b.Context(), rights.Viewer), "main", "account", Export{Format: JSONL}, other)
+	mine, err := b.work.StartExport(store.SeenAs(b.Context(), rights.Viewer), "main", "account",
+		Export{Format: JSONL}, other)
 	b.ok(err)
 	_, file, err = b.work.OpenExport(b.Context(), "main", b.exported(mine).ID, other)
 	b.ok(err)
@@ -74,7 +77,8 @@ func TestExportsInTheBackground(t *testing.T) {
 	// With a token that may do less it shows less, and is fetched with that token.
 	token := b.person
 	token.Role = rights.Viewer
-	byToken, err := b.work.StartExport(store.SeenAs(b.Context(), rights.Viewer), "main", "account", Export{Format: JSONL}, token)
+	byToken, err := b.work.StartExport(store.SeenAs(b.Context(), rights.Viewer), "main", "account",
+		Export{Format: JSONL}, token)
 	b.ok(err)
 	_, file, err = b.work.OpenExport(b.Context(), "main", b.exported(byToken).ID, token)
 	b.ok(err)
@@ -104,8 +108,10 @@ func TestExportsInTheBackground(t *testing.T) {
 func TestAnExportOfADeadProcess(t *testing.T) {
 	b := start(t)
 	x := store.Export{MadeBy: b.person.ID}
-	b.ok(b.store.Pool().QueryRow(b.Context(), `insert into exports (workspace, type, chosen, name, media, records, made_by, process, beat_at)
-		values ('main', 'account', '{"Format":"csv"}', 'account.csv', 'text/csv', 0, $1, 'dead', now()) returning id`, b.person.ID).Scan(&x.ID))
+	b.ok(b.store.Pool().QueryRow(b.Context(),
+		`insert into exports (workspace, type, chosen, name, media, records, made_by, process, beat_at)
+		values ('main', 'account', '{"Format":"csv"}', 'account.csv', 'text/csv', 0, $1, 'dead', now()) returning id`,
+		b.person.ID).Scan(&x.ID))
 	_, ok, err := b.store.ClaimExport(b.Context(), "second", time.Minute)
 	b.ok(err)
 	b.want(ok, false)

@@ -52,7 +52,8 @@ func (s *Service) lookInto(ctx context.Context, f store.Feed, r *store.FeedRun) 
 	if err != nil {
 		return err
 	}
-	taken = slices.DeleteFunc(taken, func(x store.FeedFile) bool { return x.Try && x.State != store.FeedLoaded }) // as if it had not been
+	// as if it had not been
+	taken = slices.DeleteFunc(taken, func(x store.FeedFile) bool { return x.Try && x.State != store.FeedLoaded })
 	tag := ""
 	if len(taken) > 0 && !f.Try {
 		tag = taken[0].Tag
@@ -94,7 +95,8 @@ func (s *Service) lookInto(ctx context.Context, f store.Feed, r *store.FeedRun) 
 // inTurn gives the files of which the first is to be taken: those of the first part before
 // those of the next, of a set only when it is there whole; where only the newest are wanted
 // the others are passed over.
-func (s *Service) inTurn(ctx context.Context, f store.Feed, doc feed.Feed, r *store.FeedRun, fresh []places.File, taken []store.FeedFile) (list []places.File, err error) {
+func (s *Service) inTurn(ctx context.Context, f store.Feed, doc feed.Feed, r *store.FeedRun, fresh []places.File,
+	taken []store.FeedFile) (list []places.File, err error) {
 	parts := make([][]places.File, len(doc.Parts()))
 	for _, x := range fresh {
 		at := doc.PartOf(x.Name)
@@ -149,7 +151,8 @@ func same(t store.FeedFile, x places.File) bool {
 	if t.Name != x.Name || t.Tag != x.Tag || t.Bytes >= 0 && x.Bytes >= 0 && t.Bytes != x.Bytes {
 		return false
 	}
-	return t.Modified == nil && x.Modified.IsZero() || t.Modified != nil && t.Modified.Equal(x.Modified.Truncate(time.Microsecond))
+	return t.Modified == nil && x.Modified.IsZero() || t.Modified != nil &&
+		t.Modified.Equal(x.Modified.Truncate(time.Microsecond))
 }
 
 // putAway moves files that were loaded since the feed last looked.
@@ -228,8 +231,10 @@ func (s *Service) whole(ctx context.Context, p places.Place, doc feed.Feed, r *s
 	return list, nil
 }
 
-func (s *Service) passOver(ctx context.Context, f store.Feed, r store.FeedRun, x places.File, sum, bound, why string) error {
-	return s.store.PassOver(ctx, store.FeedFile{Feed: f.ID, Run: ofRun(r), Name: x.Name, Bytes: x.Bytes, Modified: moment(x.Modified), Tag: x.Tag, SHA256: sum,
+func (s *Service) passOver(ctx context.Context, f store.Feed, r store.FeedRun, x places.File, sum, bound,
+	why string) error {
+	return s.store.PassOver(ctx, store.FeedFile{Feed: f.ID, Run: ofRun(r), Name: x.Name, Bytes: x.Bytes,
+		Modified: moment(x.Modified), Tag: x.Tag, SHA256: sum,
 		Reasons: store.JSON[[]feed.Breach]{V: []feed.Breach{{Bound: bound, Says: why}}}})
 }
 
@@ -250,7 +255,8 @@ func moment(t time.Time) *time.Time {
 
 // take makes an import of a file; ok is false where its content came before, or it grew
 // while it was read.
-func (s *Service) take(ctx context.Context, f store.Feed, r *store.FeedRun, p places.Place, x places.File, taken []store.FeedFile) (ok bool, err error) {
+func (s *Service) take(ctx context.Context, f store.Feed, r *store.FeedRun, p places.Place, x places.File,
+	taken []store.FeedFile) (ok bool, err error) {
 	body, err := p.Open(ctx, x.Name)
 	if err != nil {
 		return false, err
@@ -286,12 +292,14 @@ func (s *Service) take(ctx context.Context, f store.Feed, r *store.FeedRun, p pl
 }
 
 // takeSource makes an import of a stored file, unless its content came before.
-func (s *Service) takeSource(ctx context.Context, f store.Feed, r *store.FeedRun, x places.File, source int64, taken []store.FeedFile) (bool, error) {
+func (s *Service) takeSource(ctx context.Context, f store.Feed, r *store.FeedRun, x places.File, source int64,
+	taken []store.FeedFile) (bool, error) {
 	sum, bytes, err := s.store.SourceSum(ctx, source)
 	if err != nil {
 		return false, err
 	}
-	if n := slices.IndexFunc(taken, func(t store.FeedFile) bool { return t.SHA256 == sum && t.State != store.FeedPassedOver }); n >= 0 && !f.Try {
+	if n := slices.IndexFunc(taken,
+		func(t store.FeedFile) bool { return t.SHA256 == sum && t.State != store.FeedPassedOver }); n >= 0 && !f.Try {
 		r.Said = x.Name + " came before"
 		if f.Document.V.Place.Kind == feed.HTTPS {
 			return false, nil // every look would note it
@@ -306,8 +314,10 @@ func (s *Service) takeSource(ctx context.Context, f store.Feed, r *store.FeedRun
 	if err != nil {
 		return false, err
 	}
-	file := store.FeedFile{Feed: f.ID, Run: ofRun(*r), Name: x.Name, Bytes: bytes, Modified: moment(x.Modified), Tag: x.Tag, SHA256: sum, Try: f.Try}
-	_, err = s.store.AddImport(byFeed(ctx, f), store.NewImport{Workspace: f.Workspace, Name: cleanName(x.Name), Source: source, Reading: saved.Document.V.Reading, By: by.ID,
+	file := store.FeedFile{Feed: f.ID, Run: ofRun(*r), Name: x.Name, Bytes: bytes, Modified: moment(x.Modified),
+		Tag: x.Tag, SHA256: sum, Try: f.Try}
+	_, err = s.store.AddImport(byFeed(ctx, f), store.NewImport{Workspace: f.Workspace, Name: cleanName(x.Name),
+		Source: source, Reading: saved.Document.V.Reading, By: by.ID,
 		Also: func(ctx context.Context, tx pgx.Tx, id int64) error {
 			file.Import = &id
 			return store.TakeFile(ctx, tx, file)

@@ -108,16 +108,20 @@ func (s *Service) ownerOf(ctx context.Context, f store.Feed) (store.Person, erro
 }
 
 // SendToFeed takes a file that another program sends.
-func (s *Service) SendToFeed(ctx context.Context, f store.Feed, name string, body io.Reader, bytes int64) (store.FeedFile, error) {
+func (s *Service) SendToFeed(ctx context.Context, f store.Feed, name string, body io.Reader,
+	bytes int64) (store.FeedFile, error) {
 	none := store.FeedFile{}
 	doc := f.Document.V
 	switch {
 	case doc.Place.Kind != feed.Sent:
 		return none, fault.New(fault.Conflict, "not_sent_here", "this feed fetches its files itself").With(f.Name)
 	case f.Paused:
-		return none, fault.New(fault.Conflict, "feed_paused", "the feed is paused").With(f.Name).Mended("Send it again when it goes on.")
+		return none, fault.New(fault.Conflict, "feed_paused",
+			"the feed is paused").With(f.Name).Mended("Send it again when it goes on.")
 	case !doc.Takes(name):
-		return none, fault.New(fault.Invalid, "not_taken", "the feed takes no files of this name").With(name).Mended("Names look like " + strings.Join(patterns(doc), ", ") + ".")
+		return none, fault.New(fault.Invalid, "not_taken",
+			"the feed takes no files of this name").With(name).Mended("Names look like " + strings.Join(patterns(doc),
+			", ") + ".")
 	}
 	taken, err := s.store.FeedFiles(ctx, f.ID, 0)
 	if err != nil {
@@ -125,11 +129,13 @@ func (s *Service) SendToFeed(ctx context.Context, f store.Feed, name string, bod
 	}
 	busy := func(x store.FeedFile) bool { return x.EndedAt == nil && x.State != store.FeedPassedOver }
 	if n := slices.IndexFunc(taken, busy); n >= 0 {
-		return none, fault.New(fault.Conflict, "feed_busy", "a file of the feed has not ended: "+string(taken[n].State)).With(taken[n].Name).
+		return none, fault.New(fault.Conflict, "feed_busy", "a file of the feed has not ended: "+
+			string(taken[n].State)).With(taken[n].Name).
 			Mended("Send it again when that one is loaded.")
 	}
 	if turn := doc.Turn(namesTaken(taken)); doc.Set && doc.PartOf(name) != turn {
-		return none, fault.New(fault.Conflict, "out_of_turn", "files of the feed come in turn, and another is due").With(name).
+		return none, fault.New(fault.Conflict, "out_of_turn",
+			"files of the feed come in turn, and another is due").With(name).
 			Mended("Send first the one like " + doc.Parts()[turn].Files + ".")
 	}
 	source, err := s.store.SaveSource(ctx, cleanName(name), body, bytes, s.opt.MostBytes)
@@ -455,7 +461,8 @@ type FeedSetting struct {
 }
 
 // SetFeed makes a feed or changes it.
-func (s *Service) SetFeed(ctx context.Context, workspace, name string, version int, set FeedSetting, by store.Person) error {
+func (s *Service) SetFeed(ctx context.Context, workspace, name string, version int, set FeedSetting,
+	by store.Person) error {
 	change := store.FeedChange{Document: set.Document, Paused: set.Paused}
 	if set.Document != nil {
 		set.Document.Name = name

@@ -116,7 +116,8 @@ func TestFeed(t *testing.T) {
 	b, dir := fed(t)
 	b.setFeed(feed.Feed{
 		Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv", After: feed.Move,
-		Bounds: feed.Bounds{Held: feed.Limit{Set: true}, Size: feed.Limit{Set: true, Number: 50, Percent: true}, OtherColumns: true},
+		Bounds: feed.Bounds{Held: feed.Limit{Set: true}, Size: feed.Limit{Set: true, Number: 50, Percent: true},
+			OtherColumns: true},
 	})
 	b.put(dir, "marinas-1.csv", marinas(1, 10, "customer"), 5)
 	b.put(dir, "marinas-1.csv.done", "", 5)
@@ -147,7 +148,8 @@ func TestFeed(t *testing.T) {
 	b.put(dir, "marinas-5.csv", marinas(1, 13, "former"), 1)
 	b.put(dir, "marinas-5.csv.done", "", 1)
 	_, said = b.rests(false)
-	b.want(strings.Join(said[2:], "\n"), "marinas-3.csv passed_over; came before\nmarinas-4.csv waiting; missing columns; held; size")
+	b.want(strings.Join(said[2:], "\n"), "marinas-3.csv passed_over; came before\n"+
+		"marinas-4.csv waiting; missing columns; held; size")
 	b.want(fault.Is(b.work.AskFeed(b.Context(), "main", "marinas weekly", true, b.person), "feed_busy"), true)
 
 	// A person decides; then the next one is taken.
@@ -223,12 +225,16 @@ func TestFeedTrouble(t *testing.T) {
 	b.ok(err)
 	b.ok(b.work.Do(b.Context(), i, life.Discard, b.person))
 	b.resting()
-	b.want(trouble(func() { b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: "/etc"}}) }), "folder_refused")
+	b.want(trouble(func() { b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: "/etc"}}) }),
+		"folder_refused")
 	b.want(trouble(func() {
 		b.ok(os.Symlink("/etc", filepath.Join(dir, "away")))
 		b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: filepath.Join(dir, "away")}})
 	}), "folder_refused")
-	b.want(trouble(func() { b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.HTTPS, URL: "http://127.0.0.1:1/a.csv"}}) }), "private_address")
+	b.want(trouble(func() {
+		b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.HTTPS,
+			URL: "http://127.0.0.1:1/a.csv"}})
+	}), "private_address")
 	b.put(sub, "b.csv", marinas(1, 2, "customer"), 4)
 	b.put(sub, "b.csv.done", "", 4)
 	b.want(trouble(func() {
@@ -240,7 +246,8 @@ func TestFeedTrouble(t *testing.T) {
 		b.ok(err)
 	}), "owner_may_not")
 	for code, f := range map[string]feed.Feed{
-		"routine_missing": {Place: feed.Place{Kind: feed.Sent}}, "unknown_routine": {Place: feed.Place{Kind: feed.Sent}, Routine: "none"},
+		"routine_missing": {Place: feed.Place{Kind: feed.Sent}}, "unknown_routine": {Place: feed.Place{Kind: feed.Sent},
+			Routine: "none"},
 	} {
 		if err := b.work.SetFeed(b.Context(), "main", "x", 0, FeedSetting{Document: &f}, b.person); !fault.Is(err, code) {
 			t.Errorf("%s: %v", code, err)
@@ -251,7 +258,8 @@ func TestFeedTrouble(t *testing.T) {
 // What a person says of words at a file that waited holds for the next.
 func TestFeedLearns(t *testing.T) {
 	b, dir := fed(t)
-	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Bounds: feed.Bounds{Held: feed.Limit{Set: true}, OtherColumns: true}})
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir},
+		Bounds: feed.Bounds{Held: feed.Limit{Set: true}, OtherColumns: true}})
 	b.put(dir, "a.csv", marinas(1, 3, "hibernating"), 5)
 	b.put(dir, "a.csv.done", "", 5)
 	f, said := b.rests(false)
@@ -279,8 +287,10 @@ func TestFeedLearns(t *testing.T) {
 // just the same, wherever they stand, and for no others.
 func TestFeedRecallsAnswers(t *testing.T) {
 	b, dir := fed(t)
-	b.loaded("account", "External ID,Company,Website\nM-1,Ulvsund Havn,https://ulvsund.example\nM-2,Kyst Havn,https://kyst.example\n")
-	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Bounds: feed.Bounds{Held: feed.Limit{Set: true}, AnyValues: true}})
+	b.loaded("account", "External ID,Company,Website\nM-1,Ulvsund Havn,https://ulvsund.example\n"+
+		"M-2,Kyst Havn,https://kyst.example\n")
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir},
+		Bounds: feed.Bounds{Held: feed.Limit{Set: true}, AnyValues: true}})
 	const head = "External ID,Company,Status\n"
 	const asked, twin, held = ",Ulvsund Havn,customer\n", ",Kyst Havn,prospect\n", "M-8,Fjell Havn,no idea\n"
 	put := func(name, rows string, hours int) []string {
@@ -303,7 +313,8 @@ func TestFeedRecallsAnswers(t *testing.T) {
 	b.want(put("a.csv", asked+twin+held, 5), []string{"a.csv waiting; held"})
 	i := file(0)
 	b.want(i.Totals.V.Verdicts, map[string]int64{"ask": 2, "hold": 1})
-	_, err := b.work.Answer(b.Context(), i, []Given{{Row: 2, Choice: verdict.ChooseTake}, {Row: 3, Choice: verdict.ChooseNew}, {Row: 4, Choice: verdict.ChooseLeaveOut}}, b.person)
+	_, err := b.work.Answer(b.Context(), i, []Given{{Row: 2, Choice: verdict.ChooseTake},
+		{Row: 3, Choice: verdict.ChooseNew}, {Row: 4, Choice: verdict.ChooseLeaveOut}}, b.person)
 	b.ok(err)
 	b.load(b.check(i))
 	_, said := b.resting()
@@ -350,13 +361,15 @@ func TestFeedOfSeveral(t *testing.T) {
 	_, err := b.work.SaveRoutine(b.Context(), "main", r, 0, b.person)
 	b.ok(err)
 	b.ok(b.work.Do(b.Context(), i, life.Discard, b.person))
-	set := feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv", Then: []feed.Part{{Files: "people-*.csv", Routine: "people"}}, Set: true}
+	set := feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv",
+		Then: []feed.Part{{Files: "people-*.csv", Routine: "people"}}, Set: true}
 	b.setFeed(set)
 	missing := set
 	missing.Then = []feed.Part{{Files: "people-*.csv", Routine: "nobody"}}
 	missing.Routine = "marinas"
 	missing.When.Cron = "0 3 1 1 *"
-	b.want(fault.Is(b.work.SetFeed(b.Context(), "main", "marinas weekly", 0, FeedSetting{Document: &missing}, b.person), "unknown_routine"), true)
+	b.want(fault.Is(b.work.SetFeed(b.Context(), "main", "marinas weekly", 0, FeedSetting{Document: &missing}, b.person),
+		"unknown_routine"), true)
 
 	whole := func(name, text string, hours int) {
 		b.put(dir, name, text, hours)
@@ -388,7 +401,8 @@ func TestFeedOfSeveral(t *testing.T) {
 	whole("people-4.csv", people(12), 0)
 	b.rests(false)
 	_, said = b.rests(false)
-	b.want(strings.Join(said[4:], "\n"), "marinas-3.csv loaded\npeople-3.csv passed_over; came before\nmarinas-4.csv loaded\npeople-4.csv loaded")
+	b.want(strings.Join(said[4:], "\n"), "marinas-3.csv loaded\npeople-3.csv passed_over; came before\n"+
+		"marinas-4.csv loaded\npeople-4.csv loaded")
 
 	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Sent}, Files: "marinas-*.csv", Then: set.Then, Set: true})
 	f, err = b.store.Feed(b.Context(), "main", "marinas weekly")
@@ -417,8 +431,10 @@ func TestFeedTakenOver(t *testing.T) {
 // Rows behind a gap that seem to be another table would be left out: the file waits.
 func TestFeedWaitsForAnotherTable(t *testing.T) {
 	b, dir := fed(t)
-	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv", After: feed.Move, Bounds: feed.Bounds{OtherColumns: true}})
-	b.put(dir, "marinas-1.csv", marinas(1, 10, "customer")+"\nPerson,E-mail\nAda Kade,ada@x.example\nPer Lund,per@x.example\n", 5)
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv", After: feed.Move,
+		Bounds: feed.Bounds{OtherColumns: true}})
+	b.put(dir, "marinas-1.csv", marinas(1, 10, "customer")+"\nPerson,E-mail\nAda Kade,ada@x.example\n"+
+		"Per Lund,per@x.example\n", 5)
 	b.put(dir, "marinas-1.csv.done", "", 5)
 	_, said := b.rests(false)
 	b.want(strings.Join(said, "\n"), "marinas-1.csv waiting; another table")
@@ -428,10 +444,12 @@ func TestFeedWaitsForAnotherTable(t *testing.T) {
 // what that person has let pass passes again.
 func TestFeedsSeeCellsUnlikeTheirColumns(t *testing.T) {
 	b, dir := fed(t)
-	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv", After: feed.Move, Bounds: feed.Bounds{OtherColumns: true}})
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv", After: feed.Move,
+		Bounds: feed.Bounds{OtherColumns: true}})
 	people := func(from int) string {
 		text := "External ID,Company,Status\n"
-		for n, name := range []string{"Anna Johansson", "Peter Schmidt", "Maria Rossi", "John Williams", "Julia Fischer", "Michael Brown", "Laura Martin", "Thomas Müller"} {
+		for n, name := range []string{"Anna Johansson", "Peter Schmidt", "Maria Rossi", "John Williams", "Julia Fischer",
+			"Michael Brown", "Laura Martin", "Thomas Müller"} {
 			text += fmt.Sprintf("M-%d,%s,customer\n", from+n, name)
 		}
 		return text

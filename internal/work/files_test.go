@@ -41,7 +41,8 @@ func (b *bench) timeline(typeName, id string) string {
 	var list []string
 	for _, e := range events {
 		if e.Kind == "note" || e.Kind == "file" {
-			list = append(list, fmt.Sprintf("%s %s by %s: %s %.4s", e.At.UTC().Format(time.DateOnly), e.Kind, e.Person, e.Text, e.File))
+			list = append(list, fmt.Sprintf("%s %s by %s: %s %.4s", e.At.UTC().Format(time.DateOnly), e.Kind, e.Person,
+				e.Text, e.File))
 		}
 	}
 	return strings.Join(list, "\n")
@@ -54,9 +55,12 @@ func (b *bench) timeline(typeName, id string) string {
 func TestFilesHangOnRecords(t *testing.T) {
 	b := start(t)
 	all := b.zipped("accounts.csv", "Company,External ID,Country\nUlvsund Havn,B-1,NO\nKyst Group,B-2,NO\n",
-		"notes.csv", "Account,Date,Author,Note\nB-1,2026-03-02,Per Lie,Wants a quote\nB-2,2026-03-03,Eva Dal,\"Paid late\nTwice\"\n,2026-03-04,Eva Dal,About whom?\n",
-		"attachments.csv", "File name,Account,Description\nplans\\layout.pdf,B-1,The quay\nplans/terms.txt,B-2,\nplans/gone.pdf,B-2,\n",
-		"plans/layout.pdf", "%PDF-1.7 quay", "plans/terms.txt", "Thirty days, net.\nNo discount, ever.", "plans/spare.png", "\x89PNG nobody names it", "setup.exe", "MZ\x00\x00\x00\x01")
+		"notes.csv", "Account,Date,Author,Note\nB-1,2026-03-02,Per Lie,Wants a quote\nB-2,2026-03-03,Eva Dal,\"Paid late\n"+
+			"Twice\"\n,2026-03-04,Eva Dal,About whom?\n",
+		"attachments.csv", "File name,Account,Description\nplans\\layout.pdf,B-1,The quay\nplans/terms.txt,B-2,\n"+
+			"plans/gone.pdf,B-2,\n",
+		"plans/layout.pdf", "%PDF-1.7 quay", "plans/terms.txt", "Thirty days, net.\nNo discount, ever.", "plans/spare.png",
+		"\x89PNG nobody names it", "setup.exe", "MZ\x00\x00\x00\x01")
 	bundle := b.bundled("all.zip", all)
 	v, err := b.work.Bundle(b.Context(), bundle)
 	b.ok(err)
@@ -67,7 +71,8 @@ func TestFilesHangOnRecords(t *testing.T) {
 	}
 	b.want(strings.Join(left, ", "), "setup.exe not_text")
 	bundle = b.checkBundle(bundle)
-	b.want(b.said(bundle), "accounts.csv ready map[create:2]\nnotes.csv ready map[create:2 hold:1]\nattachments.csv ready map[create:2 hold:1]")
+	b.want(b.said(bundle), "accounts.csv ready map[create:2]\nnotes.csv ready map[create:2 hold:1]\n"+
+		"attachments.csv ready map[create:2 hold:1]")
 	b.want(strings.Join(b.codes(b.members(bundle)[2]), "\n"), "4 file_missing file")
 	b.want(strings.Join(b.codes(b.members(bundle)[1]), "\n"), "4 about_nothing ")
 
@@ -75,8 +80,10 @@ func TestFilesHangOnRecords(t *testing.T) {
 	bundle = b.settled(bundle)
 	b.want([]any{bundle.State, bundle.Trouble.V}, []any{life.Loaded, (*store.Trouble)(nil)})
 	today := time.Now().UTC().Format(time.DateOnly)
-	b.want(b.timeline("account", "ACC-1"), today+" file by Ada: plans\\layout.pdf 345b\n2026-03-02 note by Per Lie: Wants a quote ")
-	b.want(b.timeline("account", "ACC-2"), today+" file by Ada: plans/terms.txt 91dc\n2026-03-03 note by Eva Dal: Paid late\nTwice ")
+	b.want(b.timeline("account", "ACC-1"), today+" file by Ada: plans\\layout.pdf 345b\n"+
+		"2026-03-02 note by Per Lie: Wants a quote ")
+	b.want(b.timeline("account", "ACC-2"), today+" file by Ada: plans/terms.txt 91dc\n"+
+		"2026-03-03 note by Eva Dal: Paid late\nTwice ")
 	f, src, err := b.store.OpenFile(b.Context(), b.record("attachment", "ATT-1").Values["file"])
 	b.ok(err)
 	body, err := io.ReadAll(io.NewSectionReader(src, 0, src.Size))
@@ -84,7 +91,8 @@ func TestFilesHangOnRecords(t *testing.T) {
 	b.want(f.Name+" "+f.Media+" "+string(body), "plans/layout.pdf application/pdf %PDF-1.7 quay")
 
 	again := b.bundled("all.zip", all)
-	b.want(b.said(b.checkBundle(again)), "accounts.csv ready map[same:2]\nnotes.csv ready map[hold:1 same:2]\nattachments.csv ready map[hold:1 same:2]")
+	b.want(b.said(b.checkBundle(again)), "accounts.csv ready map[same:2]\nnotes.csv ready map[hold:1 same:2]\n"+
+		"attachments.csv ready map[hold:1 same:2]")
 
 	// A sheet of the records names their files by what they hold; one that no record has is
 	// not believed.

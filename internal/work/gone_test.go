@@ -15,7 +15,8 @@ import (
 func TestGoneChildren(t *testing.T) {
 	b := start(t)
 	b.loaded("account", "Company\nQuay\n")
-	b.loaded("opportunity", "Number,Title,Account,Stage,Expected close\nD-1,One,Quay,offered,2027-01-31\nD-2,Two,Quay,offered,2027-01-31\nD-3,Three,Quay,offered,2027-01-31\n")
+	b.loaded("opportunity", "Number,Title,Account,Stage,Expected close\nD-1,One,Quay,offered,2027-01-31\n"+
+		"D-2,Two,Quay,offered,2027-01-31\nD-3,Three,Quay,offered,2027-01-31\n")
 	const head = "Opportunity,Product,Quantity\n"
 	b.loaded("line", head+"D-1,Pedestal,8\nD-1,Cable,2\nD-1,Plate,3\nD-2,Pedestal,4\nD-2,Cable,5\nD-3,Pedestal,6\n")
 	remove := func(r *mapping.Routine) { r.Drafts[0].Gone = mapping.RemoveGone }
@@ -26,15 +27,19 @@ func TestGoneChildren(t *testing.T) {
 	nothing := func(*mapping.Routine) {}
 	b.want(*gone("D-1,Pedestal,8\nD-2,Pedestal,4\nD-2,Cable,5\n", nothing), verdict.GoneCount{Records: 2, Of: 1})
 	b.want(gone("D-1,Pedestal,8\nD-1,Cable,2\nD-1,Plate,9\n", remove), (*verdict.GoneCount)(nil))
-	b.want(*gone("D-1,Pedestal,8\nD-2,Pedestal,many\n", remove), verdict.GoneCount{Records: 2, Of: 1, Unsure: 1, Remove: true})
+	b.want(*gone("D-1,Pedestal,8\nD-2,Pedestal,many\n", remove), verdict.GoneCount{Records: 2, Of: 1, Unsure: 1,
+		Remove: true})
 	b.want(*gone("D-1,Pedestal,8\nD-9,Pedestal,1\n", remove), verdict.GoneCount{Unsure: 2, Remove: true})
-	b.want(*gone("D-1,Pedestal,8\nD-1,Cable,0\n", func(r *mapping.Routine) { remove(r); r.Drafts[0].Where = `cells["Quantity"] != "0"` }), verdict.GoneCount{Unsure: 2, Remove: true})
+	b.want(*gone("D-1,Pedestal,8\nD-1,Cable,0\n",
+		func(r *mapping.Routine) { remove(r); r.Drafts[0].Where = `cells["Quantity"] != "0"` }),
+		verdict.GoneCount{Unsure: 2, Remove: true})
 
 	i := b.check(b.change(b.upload("line", head+"D-1,Pedestal,8\nD-2,Pedestal,7\nD-2,Cable,many\n"), remove))
 	b.want(*i.Totals.V.Drafts[0].Gone, verdict.GoneCount{Records: 2, Of: 1, Remove: true})
 	i = b.mend(i, CellEdit{Row: 4, Column: "Product", Value: "Pole"}) // still held, and so may still be the cable
 	b.want(*i.Totals.V.Drafts[0].Gone, verdict.GoneCount{Records: 2, Of: 1, Unsure: 1, Remove: true})
-	_, err := b.store.Pool().Exec(t.Context(), `update w_main.r_line set version = version + 1 where id = 3`) // a colleague changes the plate
+	// a colleague changes the plate
+	_, err := b.store.Pool().Exec(t.Context(), `update w_main.r_line set version = version + 1 where id = 3`)
 	b.ok(err)
 	i = b.load(i)
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"unchanged": 1, "updated": 1, "held": 1})
@@ -58,7 +63,8 @@ func TestGoneChildren(t *testing.T) {
 	b.want(lines(), "LIN-1 LIN-2 LIN-3 LIN-4 LIN-5 LIN-6")
 	b.want(b.dangling(), 0)
 
-	whole := b.check(b.change(b.upload("line", head+"D-1,Pedestal,8\nD-3,Pole,1\n"), func(r *mapping.Routine) { remove(r); r.Load = &mapping.LoadPolicy{Whole: true} }))
+	whole := b.check(b.change(b.upload("line", head+"D-1,Pedestal,8\nD-3,Pole,1\n"),
+		func(r *mapping.Routine) { remove(r); r.Load = &mapping.LoadPolicy{Whole: true} }))
 	b.load(whole)
 	b.want(lines(), "LIN-1 LIN-4 LIN-5 LIN-7")
 }
@@ -70,7 +76,8 @@ func TestOtherGoneIsNotRemoved(t *testing.T) {
 	b.loaded("opportunity", "Number,Title,Account,Stage,Expected close\nD-1,One,Quay,offered,2027-01-31\n")
 	const head = "Opportunity,Product,Quantity\n"
 	b.loaded("line", head+"D-1,Pedestal,8\nD-1,Cable,2\n")
-	i := b.check(b.change(b.upload("line", head+"D-1,Pedestal,8\n"), func(r *mapping.Routine) { r.Drafts[0].Gone = mapping.RemoveGone }))
+	i := b.check(b.change(b.upload("line", head+"D-1,Pedestal,8\n"),
+		func(r *mapping.Routine) { r.Drafts[0].Gone = mapping.RemoveGone }))
 	b.want(*i.Totals.V.Drafts[0].Gone, verdict.GoneCount{Records: 1, Of: 1, Remove: true})
 	b.loaded("line", head+"D-1,Bollard,3\n") // a colleague adds a line
 	b.crash(i)

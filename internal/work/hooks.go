@@ -101,16 +101,20 @@ func forHook(workspace, address string) string { return "hook " + workspace + " 
 
 // AddHook lets a program at an address be told of some kinds of things; it gives the
 // secret that calls are signed with, shown this once.
-func (s *Service) AddHook(ctx context.Context, workspace, address string, kinds []store.NoticeKind, by store.Person) (id int64, secret string, err error) {
+func (s *Service) AddHook(ctx context.Context, workspace, address string, kinds []store.NoticeKind,
+	by store.Person) (id int64, secret string, err error) {
 	u, err := url.Parse(address)
-	if err != nil || u.Host == "" || u.User != nil || u.Scheme != "https" && (u.Scheme != "http" || !s.opt.Places.Private) {
-		return 0, "", fault.New(fault.Invalid, "bad_url", "the address cannot be called").At(fault.Place{Path: "url"}).With(address).
+	if err != nil || u.Host == "" || u.User != nil || u.Scheme != "https" &&
+		(u.Scheme != "http" || !s.opt.Places.Private) {
+		return 0, "", fault.New(fault.Invalid, "bad_url",
+			"the address cannot be called").At(fault.Place{Path: "url"}).With(address).
 			Mended("It looks like https://tools.example/uchi, without a password.")
 	}
 	var list []string
 	for _, k := range kinds {
 		if !slices.Contains(store.NoticeKinds, k) {
-			return 0, "", fault.New(fault.Invalid, "unknown_notice", "nobody is told of such a thing").At(fault.Place{Path: "kinds"}).With(string(k)).
+			return 0, "", fault.New(fault.Invalid, "unknown_notice",
+				"nobody is told of such a thing").At(fault.Place{Path: "kinds"}).With(string(k)).
 				Mended(fmt.Sprintf("Choose of %v.", store.NoticeKinds))
 		}
 		list = append(list, string(k))

@@ -51,7 +51,8 @@ func TestHooks(t *testing.T) {
 			b.ok(b.work.callHooks(b.Context()))
 			calls, err := b.store.HookCalls(b.Context(), id, 10)
 			b.ok(err)
-			if len(calls) == 1 && (want == "" && calls[0].SentAt != nil || want != "" && strings.Contains(calls[0].Trouble, want)) {
+			if len(calls) == 1 && (want == "" && calls[0].SentAt != nil || want != "" &&
+				strings.Contains(calls[0].Trouble, want)) {
 				return calls[0]
 			}
 			time.Sleep(20 * time.Millisecond)
@@ -79,9 +80,11 @@ func TestHooks(t *testing.T) {
 	key, err := base64.StdEncoding.DecodeString(strings.TrimPrefix(word, "whsec_"))
 	b.ok(err)
 	for n, r := range got {
-		b.want(r.Header.Get("Webhook-Signature"), "v1,"+signed(key, r.Header.Get("Webhook-Id"), r.Header.Get("Webhook-Timestamp"), []byte(bodies[n])))
+		b.want(r.Header.Get("Webhook-Signature"), "v1,"+signed(key, r.Header.Get("Webhook-Id"),
+			r.Header.Get("Webhook-Timestamp"), []byte(bodies[n])))
 	}
-	if !strings.Contains(bodies[1], `"subject": "a.csv was loaded"`) || !strings.Contains(bodies[1], `"type": "ended"`) || strings.Contains(bodies[1], "Havn 3") {
+	if !strings.Contains(bodies[1], `"subject": "a.csv was loaded"`) ||
+		!strings.Contains(bodies[1], `"type": "ended"`) || strings.Contains(bodies[1], "Havn 3") {
 		t.Errorf("it is told %s", bodies[1])
 	}
 	status = http.StatusGone

@@ -29,13 +29,16 @@ func (s *Service) Invite(ctx context.Context, id int64, by store.Person) (Invita
 	if err != nil {
 		return Invitation{}, err
 	}
-	i := Invitation{Link: strings.TrimSuffix(s.opt.PublicURL, "/") + invitationPath + secret, Ends: time.Now().Add(store.InvitationLength)}
+	i := Invitation{Link: strings.TrimSuffix(s.opt.PublicURL, "/") + invitationPath + secret,
+		Ends: time.Now().Add(store.InvitationLength)}
 	if s.opt.Mail == nil {
 		return i, nil
 	}
 	ends := i.Ends.Format("2 January 2006, 15:04 MST")
-	m := mail.Message{ID: fmt.Sprintf("invitation-%d-%d@%s", p.ID, time.Now().UnixNano(), s.mailHost()), To: p.Email, Subject: "Choose your password for Uchi",
-		Text: fmt.Sprintf("%s lets you sign in to Uchi as %s. Choose your password here until %s:\n\n%s\n\nIf you did not expect this, leave it.\n", by.Name, p.Email, ends, i.Link)}
+	m := mail.Message{ID: fmt.Sprintf("invitation-%d-%d@%s", p.ID, time.Now().UnixNano(), s.mailHost()), To: p.Email,
+		Subject: "Choose your password for Uchi",
+		Text: fmt.Sprintf("%s lets you sign in to Uchi as %s. Choose your password here until %s:\n\n%s\n\n"+
+			"If you did not expect this, leave it.\n", by.Name, p.Email, ends, i.Link)}
 	if err := s.opt.Mail.Send(ctx, m); err != nil {
 		s.opt.Log.Warn("an invitation could not be mailed", "person", p.ID, "error", err)
 		return i, nil

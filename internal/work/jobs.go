@@ -54,7 +54,8 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	}
 	defer s.hasEnded(context.WithoutCancel(ctx), r.Import)
 	log := s.opt.Log.With("import", r.Import, "run", r.ID, "work", r.Work)
-	ctx, span := s.tracer().Start(ctx, string(r.Work), trace.WithAttributes(attribute.Int64("uchi.import", r.Import), attribute.Int64("uchi.run", r.ID)))
+	ctx, span := s.tracer().Start(ctx, string(r.Work), trace.WithAttributes(attribute.Int64("uchi.import", r.Import),
+		attribute.Int64("uchi.run", r.ID)))
 	defer span.End()
 	watched, end := s.watch(ctx, r)
 	err = fault.Safely(func() error { return s.run(watched, r) })
@@ -97,7 +98,8 @@ func (s *Service) readyAlike(r store.Run) {
 				return nil // there is nothing to compare by
 			}
 			for _, dp := range plan.Drafts {
-				if !slices.ContainsFunc(slices.Concat(dp.Rules, dp.Type.Match), func(m catalog.MatchRule) bool { return len(m.Alike) > 0 }) {
+				if !slices.ContainsFunc(slices.Concat(dp.Rules, dp.Type.Match),
+					func(m catalog.MatchRule) bool { return len(m.Alike) > 0 }) {
 					continue
 				}
 				key := fmt.Sprint("likeness ", i.Workspace, " ", dp.Type.Name)
@@ -237,7 +239,8 @@ func (s *Service) endRun(ctx context.Context, r store.Run, event life.Event, tro
 		if err == nil || errors.Is(err, store.ErrTaken) || store.Passing(err) {
 			return err
 		}
-		s.opt.Log.Error("what the undo has done is not noted", "import", r.Import, "run", r.ID, "error", err) // the next one does
+		// the next one does
+		s.opt.Log.Error("what the undo has done is not noted", "import", r.Import, "run", r.ID, "error", err)
 	}
 	return s.store.EndRun(ctx, r, event, trouble, func(ctx context.Context, tx pgx.Tx, i store.Import) error {
 		if r.Work == life.Reading {
@@ -300,7 +303,8 @@ func (s *Service) planOf(ctx context.Context, i store.Import) (*mapping.Plan, ca
 
 // planWith makes a routine ready for the columns of an import and the files that came
 // with it; it gives the routine with the names that its fields have now.
-func (s *Service) planWith(ctx context.Context, i store.Import, r mapping.Routine, c catalog.Catalog) (mapping.Routine, *mapping.Plan, error) {
+func (s *Service) planWith(ctx context.Context, i store.Import, r mapping.Routine,
+	c catalog.Catalog) (mapping.Routine, *mapping.Plan, error) {
 	r, err := r.Renamed(c).Creating(c, i.Columns.V)
 	if err != nil {
 		return r, nil, err
@@ -412,7 +416,8 @@ const mostRounds = 4
 // checkCoupled checks rows with all that are coupled with them. What it finds may
 // couple them with more, which are then checked with them. The check is nil when
 // they are too many.
-func (s *Service) checkCoupled(ctx context.Context, r store.Run, i store.Import, plan *mapping.Plan, c catalog.Catalog, rows []int64) (*staging.Check, error) {
+func (s *Service) checkCoupled(ctx context.Context, r store.Run, i store.Import, plan *mapping.Plan,
+	c catalog.Catalog, rows []int64) (*staging.Check, error) {
 	beside, err := s.besideOf(ctx, i)
 	if err != nil {
 		return nil, err
@@ -451,7 +456,8 @@ func (s *Service) checkCoupled(ctx context.Context, r store.Run, i store.Import,
 
 // before tells what a check must know from before it begins: how often records
 // were written, and which edition the record types have.
-func (s *Service) before(ctx context.Context, i store.Import, plan *mapping.Plan, c catalog.Catalog) (store.Checked, error) {
+func (s *Service) before(ctx context.Context, i store.Import, plan *mapping.Plan,
+	c catalog.Catalog) (store.Checked, error) {
 	out := store.Checked{Catalogue: c.Edition()}
 	var err error
 	if out.Writes, err = s.store.Writes(ctx, i.Workspace, i.Routine.V.TypeNames()); err != nil {
@@ -497,7 +503,8 @@ func (s *Service) checkRows(ctx context.Context, r store.Run, i store.Import) (s
 }
 
 // runCheck types the rows of a part and works out what they would do.
-func (s *Service) runCheck(ctx context.Context, r store.Run, i store.Import, k *staging.Check, plan *mapping.Plan, part staging.Part) (staging.Found, error) {
+func (s *Service) runCheck(ctx context.Context, r store.Run, i store.Import, k *staging.Check, plan *mapping.Plan,
+	part staging.Part) (staging.Found, error) {
 	judges := make([]staging.Judge, len(plan.Drafts))
 	for n, dp := range plan.Drafts {
 		rules, err := expr.CompileRules(dp.Type)
@@ -582,8 +589,9 @@ func (s *Service) loadWhole(ctx context.Context, r store.Run, l *staging.Load) e
 	if !errors.As(err, &not) {
 		return err
 	}
-	return s.end(ctx, r, life.NotAll, &store.Trouble{Code: string(life.NotAll), Message: "nothing was loaded, since all rows were to be loaded or none: " + not.Why,
-		Place: fault.Place{Row: not.Row}, Mend: "Check again and mend the row, or load what is good."})
+	return s.end(ctx, r, life.NotAll, &store.Trouble{Code: string(life.NotAll),
+		Message: "nothing was loaded, since all rows were to be loaded or none: " + not.Why,
+		Place:   fault.Place{Row: not.Row}, Mend: "Check again and mend the row, or load what is good."})
 }
 
 // checkAgain makes the check again whose verdicts a crash of the database has
@@ -616,7 +624,8 @@ func (s *Service) checkAgain(ctx context.Context, r store.Run, i store.Import) (
 		i, err = s.store.ImportAnywhere(ctx, i.ID)
 		return i, err == nil, err
 	}
-	trouble := store.Trouble{Code: "checks_differ", Message: "the database had lost what was checked, and the check, made again, says something else of the rows that are left",
+	trouble := store.Trouble{Code: "checks_differ", Message: "the database had lost what was checked, and the check, " +
+		"made again, says something else of the rows that are left",
 		Mend: "Look at the new check, and load again if it is right. What was loaded before stays."}
 	err = s.store.EndRun(ctx, r, life.Differs, &trouble, func(ctx context.Context, tx pgx.Tx, _ store.Import) error {
 		return setChecked(ctx, tx, r, i, checked)

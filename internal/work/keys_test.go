@@ -15,7 +15,8 @@ import (
 // name; one that is retired is no longer offered, and keeps its values.
 func TestRenamedAndRetiredFields(t *testing.T) {
 	b := start(t)
-	_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "berths", Label: "Berths", Type: catalog.Integer}, 0, b.person)
+	_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "berths", Label: "Berths",
+		Type: catalog.Integer}, 0, b.person)
 	b.ok(err)
 	i := b.upload("account", "Company,Berths\nTern,12\n")
 	b.want(i.Routine.V.Drafts[0].Fields["berths"].From, "[Berths]")
@@ -24,7 +25,8 @@ func TestRenamedAndRetiredFields(t *testing.T) {
 	b.ok(err)
 	i = b.load(b.check(i))
 	b.want(b.record("account", "ACC-1").Values["moorings"], "12")
-	_, err = b.work.ChangeField(b.Context(), "main", "account", "moorings", catalog.FieldChange{Retired: &yes}, 0, b.person)
+	_, err = b.work.ChangeField(b.Context(), "main", "account", "moorings", catalog.FieldChange{Retired: &yes},
+		0, b.person)
 	b.ok(err)
 	other := b.upload("account", "Company,Moorings\nGull,7\n")
 	if _, there := other.Routine.V.Drafts[0].Fields["moorings"]; there {
@@ -38,14 +40,17 @@ func TestRenamedAndRetiredFields(t *testing.T) {
 	b.ok(err)
 	b.check(b.again(i))
 	for code, change := range map[string]catalog.FieldChange{"field_exists": {Name: ptr("name")}} {
-		if _, err := b.work.ChangeField(b.Context(), "main", "account", "moorings", change, 0, b.person); !fault.Is(err, code) {
+		if _, err := b.work.ChangeField(b.Context(), "main", "account", "moorings", change, 0,
+			b.person); !fault.Is(err, code) {
 			t.Errorf("%+v: %v", change, err)
 		}
 	}
-	if _, err := b.work.ChangeField(b.Context(), "main", "account", "name", catalog.FieldChange{Name: ptr("firm")}, 0, b.person); !fault.Is(err, "standard_field") {
+	if _, err := b.work.ChangeField(b.Context(), "main", "account", "name", catalog.FieldChange{Name: ptr("firm")}, 0,
+		b.person); !fault.Is(err, "standard_field") {
 		t.Error(err)
 	}
-	if _, err := b.work.ChangeField(b.Context(), "main", "account", "name", catalog.FieldChange{Label: ptr("Firm")}, 1, b.person); !fault.Is(err, "changed_meanwhile") {
+	if _, err := b.work.ChangeField(b.Context(), "main", "account", "name", catalog.FieldChange{Label: ptr("Firm")}, 1,
+		b.person); !fault.Is(err, "changed_meanwhile") {
 		t.Error(err)
 	}
 }
@@ -55,14 +60,19 @@ func ptr[T any](v T) *T { return &v }
 // Any spelling of a key finds the record that a reference names.
 func TestLinksByAnySpellingOfAKey(t *testing.T) {
 	b := start(t)
-	for name, ft := range map[string]catalog.FieldType{"k_text": catalog.Text, "k_number": catalog.Integer, "k_mail": catalog.Email, "k_phone": catalog.Phone, "k_web": catalog.URL} {
-		_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: name, Label: name, Type: ft, Key: true}, 0, b.person)
+	for name, ft := range map[string]catalog.FieldType{"k_text": catalog.Text, "k_number": catalog.Integer,
+		"k_mail": catalog.Email, "k_phone": catalog.Phone, "k_web": catalog.URL} {
+		_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: name, Label: name, Type: ft,
+			Key: true}, 0, b.person)
 		b.ok(err)
 	}
-	b.loaded("account", "Company,k_text,k_number,k_mail,k_phone,k_web\nTern,Ærø-7,4711,hello@tern.example,+47 22 00 00 00,https://www.tern.example/\n")
-	spellings := []string{"Ærø-7", "ÆRØ-7", " ærø-7 ", "4711", "4 711", "hello@tern.example", "Hello@TERN.example", "+4722000000", "+47 22 00 00 00", "0047 22 00 00 00",
+	b.loaded("account", "Company,k_text,k_number,k_mail,k_phone,k_web\nTern,Ærø-7,4711,hello@tern.example,+47 22 00 00 "+
+		"00,https://www.tern.example/\n")
+	spellings := []string{"Ærø-7", "ÆRØ-7", " ærø-7 ", "4711", "4 711", "hello@tern.example", "Hello@TERN.example",
+		"+4722000000", "+47 22 00 00 00", "0047 22 00 00 00",
 		"https://www.tern.example/", "tern.example", "http://tern.example", "WWW.Tern.Example", "Tern", "ACC-1", "acc-1"}
-	i := b.upload("contact", lines("Ref,Family name,Account", len(spellings), func(n int) string { return fmt.Sprintf("K-%d,Berg,%s", n, spellings[n]) }))
+	i := b.upload("contact", lines("Ref,Family name,Account", len(spellings),
+		func(n int) string { return fmt.Sprintf("K-%d,Berg,%s", n, spellings[n]) }))
 	i = b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}} }))
 	b.want(b.codes(i), "[]")
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": int64(len(spellings))})
@@ -120,7 +130,8 @@ func TestIDsAndNumbersThatLookAlike(t *testing.T) {
 		return strings.Join(list, ", ")
 	}
 	// ACC-0 is no id, so the column holds numbers of the old system.
-	b.want(linked("Family name,Company\nBerg,ACC-0\nLi,ACC-1\nMoe,ACC-2\n"), "Quay House, Anchorby Marina, Fjordline Hotels")
+	b.want(linked("Family name,Company\nBerg,ACC-0\nLi,ACC-1\nMoe,ACC-2\n"),
+		"Quay House, Anchorby Marina, Fjordline Hotels")
 	// ACC-3 is no number of the old system, so it holds ids.
 	b.want(linked("Family name,Company\nEik,ACC-1\nDal,ACC-3\n"), "Quay House, Fjordline Hotels")
 	// Each can be both.

@@ -31,7 +31,8 @@ func TestKnownAsAnotherType(t *testing.T) {
 	b.ok(err)
 	b.want(b.rows(b.check(b.upload("lead", sheet))), "[2 hold (hold) 3 create (create) 4 hold (hold) 5 create (create)]")
 	for code, typeName := range map[string]string{"unknown_record_type": "staff"} {
-		if _, err := b.work.ChangeKnown(b.Context(), "main", "lead", typeName, catalog.Hold, 0, b.person); !fault.Is(err, code) {
+		if _, err := b.work.ChangeKnown(b.Context(), "main", "lead", typeName, catalog.Hold, 0,
+			b.person); !fault.Is(err, code) {
 			t.Errorf("%s: %v, want %s", typeName, err, code)
 		}
 	}

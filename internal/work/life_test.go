@@ -26,7 +26,8 @@ import (
 // agree sees that the counters of an import are those of the tables.
 func (b *bench) agree(i store.Import) {
 	b.Helper()
-	rows, err := b.store.Pool().Query(b.Context(), fmt.Sprintf(`select of_row, count(*) from staging.i%d_results where last and of_row is not null group by of_row`, i.ID))
+	rows, err := b.store.Pool().Query(b.Context(), fmt.Sprintf(`select of_row, count(*) from staging.i%d_results
+		where last and of_row is not null group by of_row`, i.ID))
 	b.ok(err)
 	defer rows.Close()
 	counted := map[verdict.Outcome]int64{}
@@ -43,8 +44,10 @@ func (b *bench) agree(i store.Import) {
 		b.Errorf("the import says %v, the tables %v", said, counted)
 	}
 	for _, q := range []struct{ what, query string }{
-		{"two outcomes that hold for one draft", `select count(*) from (select row_no, draft from staging.i%d_results where last group by 1, 2 having count(*) > 1) x`},
-		{"runs of which the counters differ", `select count(*) from runs r where r.import = %d and r.work = 'load' and r.ended <> 'taken' and r.ended is not null
+		{"two outcomes that hold for one draft", `select count(*) from (select row_no, draft from staging.i%d_results
+			where last group by 1, 2 having count(*) > 1) x`},
+		{"runs of which the counters differ", `select count(*) from runs r where r.import = %d and r.work = 'load'
+			and r.ended <> 'taken' and r.ended is not null
 			and r.done_rows <> (select coalesce(sum(value::bigint), 0) from jsonb_each_text(r.outcomes))`},
 	} {
 		var n int
@@ -58,9 +61,11 @@ func (b *bench) agree(i store.Import) {
 // Counters are those of the tables after refusals, checks again and repeated loads.
 func TestCountersAreThoseOfTheTables(t *testing.T) {
 	b := start(t)
-	_, err := b.store.Pool().Exec(b.Context(), `alter table w_main.r_contact add constraint no_dragons check (f_family_name <> 'Dragon')`)
+	_, err := b.store.Pool().Exec(b.Context(),
+		`alter table w_main.r_contact add constraint no_dragons check (f_family_name <> 'Dragon')`)
 	b.ok(err)
-	i := b.load(b.check(b.upload("contact", "Ref,Family name,E-mail\nK-1,Berg,a@x.example\nK-2,Dragon,\nK-3,Li,bad\nK-1,Berg,\nK-5,Moe,m@x.example\n")))
+	i := b.load(b.check(b.upload("contact", "Ref,Family name,E-mail\nK-1,Berg,a@x.example\nK-2,Dragon,\nK-3,Li,bad\n"+
+		"K-1,Berg,\nK-5,Moe,m@x.example\n")))
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2, "failed": 1, "held": 2})
 	b.agree(i)
 	_, err = b.store.Pool().Exec(b.Context(), `alter table w_main.r_contact drop constraint no_dragons`)
@@ -114,10 +119,12 @@ func TestDroppingSparesTheNextRun(t *testing.T) {
 	before := *i.CheckRun
 	run := b.begun(i, life.Check)
 	staged := func(id int64) (n int) {
-		b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from pg_tables where schemaname = 'staging' and tablename ~ $1`, fmt.Sprintf("^i%d_r%d_", i.ID, id)).Scan(&n))
+		b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from pg_tables where schemaname = 'staging'
+			and tablename ~ $1`, fmt.Sprintf("^i%d_r%d_", i.ID, id)).Scan(&n))
 		return n
 	}
-	_, err := b.store.Pool().Exec(b.Context(), fmt.Sprintf(`create table staging.i%d_r%d_left (row_no bigint)`, i.ID, run.ID))
+	_, err := b.store.Pool().Exec(b.Context(), fmt.Sprintf(`create table staging.i%d_r%d_left (row_no bigint)`,
+		i.ID, run.ID))
 	b.ok(err)
 	b.ok(b.room.Drop(b.Context(), i.ID, *i.CellsRun)) // as the run before does, late
 	b.want([]int{staged(*i.CellsRun), staged(before), staged(run.ID)}, []int{1, 0, 1})
@@ -135,7 +142,8 @@ func TestALateProcessWritesNothing(t *testing.T) {
 		late, err := b.store.Import(b.Context(), "main", i.ID)
 		b.ok(err)
 		// Another process takes the run over, and does it.
-		_, err = b.store.Pool().Exec(b.Context(), `update processes set beat = now() - interval '1 hour' where name = 'another'`)
+		_, err = b.store.Pool().Exec(b.Context(), `update processes set beat = now() - interval '1 hour'
+			where name = 'another'`)
 		b.ok(err)
 		b.ok(b.work.takeOver(b.Context(), ""))
 		i = b.wait(i.ID)
@@ -145,7 +153,8 @@ func TestALateProcessWritesNothing(t *testing.T) {
 		_, err = b.room.DropLeftovers(b.Context())
 		b.ok(err)
 		before := b.everything(i)
-		do := map[life.Work]func(context.Context, store.Run, store.Import) error{life.Reading: b.work.read, life.CheckingRun: b.work.check, life.LoadingRun: b.work.load}
+		do := map[life.Work]func(context.Context, store.Run, store.Import) error{life.Reading: b.work.read,
+			life.CheckingRun: b.work.check, life.LoadingRun: b.work.load}
 		if err := do[run.Work](b.Context(), run, late); !errors.Is(err, store.ErrTaken) {
 			b.Errorf("%s: the late process meets %v", event, err)
 		}
@@ -162,7 +171,8 @@ func (b *bench) everything(i store.Import) string {
 	b.Helper()
 	now, err := b.store.Import(b.Context(), "main", i.ID)
 	b.ok(err)
-	rows, err := b.store.Pool().Query(b.Context(), `select schemaname || '.' || tablename from pg_tables where schemaname in ('staging', 'w_main') order by 1`)
+	rows, err := b.store.Pool().Query(b.Context(), `select schemaname || '.' || tablename from pg_tables
+		where schemaname in ('staging', 'w_main') order by 1`)
 	b.ok(err)
 	var names []string
 	for rows.Next() {
@@ -212,14 +222,17 @@ func TestTroubleAtEveryStep(t *testing.T) {
 	number := 0
 	checked := func() store.Import {
 		number++
-		i := b.upload("contact", fmt.Sprintf("Given name,Family name,E-mail,Birthday,Company\nKari,Solberg%d,kari@oksnes.example,1980-04-03,Tern %d\nNils,Ny%d,n%d@ny.example,,\nNils,Ny%d,n%d@ny.example,,\n", number, number, number, number, number, number))
+		i := b.upload("contact", fmt.Sprintf("Given name,Family name,E-mail,Birthday,Company\n"+
+			"Kari,Solberg%d,kari@oksnes.example,1980-04-03,Tern %d\nNils,Ny%d,n%d@ny.example,,\nNils,Ny%d,n%d@ny.example,,\n",
+			number, number, number, number, number, number))
 		b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: "account"}, 0, b.person))
 		return b.check(b.wait(i.ID))
 	}
 	troubled := func(i store.Import, step string) store.Import {
 		t.Helper()
 		i = b.wait(i.ID)
-		if i.Trouble.V == nil || i.Trouble.V.Message == "" || i.Trouble.V.Mend == "" || i.State == life.Checking || i.State == life.Loading {
+		if i.Trouble.V == nil || i.Trouble.V.Message == "" || i.Trouble.V.Mend == "" || i.State == life.Checking ||
+			i.State == life.Loading {
 			t.Errorf("at %q the import is left %s: %+v", step, i.State, i.Trouble.V)
 		}
 		set("", 0)
@@ -287,7 +300,8 @@ func TestRandomActs(t *testing.T) {
 		},
 		life.ChangeRoutine: func() error { return b.work.SetRoutine(b.Context(), i, *i.Routine.V, 0, b.person) },
 		life.Answer: func() error {
-			_, err := b.work.Answer(b.Context(), i, []Given{{Row: int64(2 + r.IntN(60)), Choice: verdict.ChooseLeaveOut}}, b.person)
+			_, err := b.work.Answer(b.Context(), i, []Given{{Row: int64(2 + r.IntN(60)), Choice: verdict.ChooseLeaveOut}},
+				b.person)
 			return err
 		},
 		life.Check: func() error { return b.work.Check(b.Context(), i, b.person) },
@@ -308,7 +322,8 @@ func TestRandomActs(t *testing.T) {
 			t.Fatalf("act %d, %s: %v", n, event, err)
 		}
 		var open int
-		b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from runs where import = $1 and ended_at is null and work <> 'try'`, i.ID).Scan(&open))
+		b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from runs where import = $1 and ended_at is null
+			and work <> 'try'`, i.ID).Scan(&open))
 		if open > 1 {
 			t.Fatalf("act %d, %s: %d runs at once", n, event, open)
 		}
@@ -344,8 +359,10 @@ func TestSomeRowsAreAsGoodAsAll(t *testing.T) {
 		given, family := []string{"Kari", "Nils", "Maja", "Kåre"}, []string{"Øksnes", "Oksnes", "Myrvang", "Solberg", "Ny"}
 		i := b.upload("contact", lines("Company,Given name,Family name,E-mail,Birthday", 40, func(int) string {
 			return strings.Join([]string{
-				[]string{"", "Tern Marina", "Gull Marina", "Skarv Marina", "Skarv Marina Ltd"}[r.IntN(5)], given[r.IntN(4)], family[r.IntN(5)],
-				[]string{"", "kari@oksnes.example", fmt.Sprintf("p%d@x.example", r.IntN(9))}[r.IntN(3)], []string{"", "1980-04-03"}[r.IntN(2)],
+				[]string{"", "Tern Marina", "Gull Marina", "Skarv Marina", "Skarv Marina Ltd"}[r.IntN(5)], given[r.IntN(4)],
+				family[r.IntN(5)],
+				[]string{"", "kari@oksnes.example", fmt.Sprintf("p%d@x.example", r.IntN(9))}[r.IntN(3)],
+				[]string{"", "1980-04-03"}[r.IntN(2)],
 			}, ",")
 		}))
 		if seed%2 == 1 {
@@ -408,11 +425,13 @@ func TestGivenOutToTheDead(t *testing.T) {
 	b := start(t)
 	i := b.upload("contact", people)
 	for own, since := range map[string]time.Duration{"dead": 0, "": time.Minute} {
-		b.ok(b.store.Act(b.Context(), "main", i.ID, store.Act{Event: life.Check, By: b.person, Enqueue: func(ctx context.Context, tx pgx.Tx, r store.Run) error {
-			_, err := tx.Exec(ctx, `insert into river_job (kind, args, queue, max_attempts, state, attempt, attempted_at, attempted_by)
-				values ('import', jsonb_build_object('import', $1::bigint, 'run', $2::bigint), 'default', 25, 'running', 1, now() - make_interval(secs => $3), '{dead}')`, i.ID, r.ID, since.Seconds())
-			return err
-		}}))
+		b.ok(b.store.Act(b.Context(), "main", i.ID, store.Act{Event: life.Check, By: b.person,
+			Enqueue: func(ctx context.Context, tx pgx.Tx, r store.Run) error {
+				_, err := tx.Exec(ctx, `insert into river_job (kind, args, queue, max_attempts, state, attempt, attempted_at, attempted_by)
+				values ('import', jsonb_build_object('import', $1::bigint, 'run', $2::bigint), 'default', 25, 'running', 1,
+				now() - make_interval(secs => $3), '{dead}')`, i.ID, r.ID, since.Seconds())
+				return err
+			}}))
 		b.ok(b.work.takeOver(b.Context(), own))
 		b.want(b.wait(i.ID).State, life.Ready)
 	}
@@ -444,12 +463,14 @@ func TestDeleteAgainstLink(t *testing.T) {
 	const n = 300
 	b.loaded("account", lines("Source ref,Company", n, func(n int) string { return fmt.Sprintf("A-%d,Company %d", n, n) }))
 	for round := range 4 {
-		link := b.check(b.upload("contact", lines("Ref,Family name,Account", n, func(n int) string { return fmt.Sprintf("K-%d-%d,Berg,A-%d", round, n, n) })))
+		link := b.check(b.upload("contact",
+			lines("Ref,Family name,Account", n, func(n int) string { return fmt.Sprintf("K-%d-%d,Berg,A-%d", round, n, n) })))
 		gone := b.upload("account", lines("Source ref", n, func(n int) string { return fmt.Sprintf("A-%d", n) }))
 		gone = b.check(b.change(gone, func(r *mapping.Routine) { r.May = mapping.Delete }))
 		var both sync.WaitGroup
 		both.Go(func() {
-			_ = b.work.Load(context.Background(), link, LoadRequest{}, b.person) // refused where records were written since, which is as good
+			// refused where records were written since, which is as good
+			_ = b.work.Load(context.Background(), link, LoadRequest{}, b.person)
 		})
 		both.Go(func() {
 			_ = b.work.Load(context.Background(), gone, LoadRequest{}, b.person)
@@ -457,7 +478,8 @@ func TestDeleteAgainstLink(t *testing.T) {
 		both.Wait()
 		link, gone = b.wait(link.ID), b.wait(gone.ID)
 		var dangling int
-		b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from w_main.r_contact c where f_account is not null and not exists (select from w_main.r_account a where a.id = c.f_account)`).Scan(&dangling))
+		b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from w_main.r_contact c where f_account is not null
+			and not exists (select from w_main.r_account a where a.id = c.f_account)`).Scan(&dangling))
 		if dangling > 0 {
 			t.Fatalf("round %d: %d links lead nowhere; linked %v, deleted %v", round, dangling, link.Outcomes.V, gone.Outcomes.V)
 		}
@@ -474,7 +496,8 @@ func TestOtherVerdictsAreNotWritten(t *testing.T) {
 	i := b.check(b.upload("contact", "Ref,Family name\nK-1,Berg-Hav\nK-2,Li\n"))
 	b.want(i.Totals.V.Verdicts, map[string]int64{"update": 1, "create": 1})
 	b.crash(i)
-	_, err := b.store.Pool().Exec(b.Context(), `update w_main.r_contact set f_family_name = 'Berg-Hav', version = 2`) // somebody has just changed it
+	// somebody has just changed it
+	_, err := b.store.Pool().Exec(b.Context(), `update w_main.r_contact set f_family_name = 'Berg-Hav', version = 2`)
 	b.ok(err)
 	b.ok(b.work.Load(b.Context(), i, LoadRequest{}, b.person))
 	i = b.wait(i.ID)
@@ -513,7 +536,8 @@ func TestCleaning(t *testing.T) {
 		return n
 	}
 	b.want(count(`select count(*) from sources where name = 'given up.csv'`), 0)
-	b.want(count(`select count(*) from pg_tables where schemaname = 'staging' and (tablename ~ $1 or tablename ~ '^i999_' or tablename ~ '_r999_')`, fmt.Sprintf("^i%d_", i.ID)), 0)
+	b.want(count(`select count(*) from pg_tables where schemaname = 'staging'
+		and (tablename ~ $1 or tablename ~ '^i999_' or tablename ~ '_r999_')`, fmt.Sprintf("^i%d_", i.ID)), 0)
 	b.want(count(`select count(*) from source_chunks c join imports i on i.source = c.source where i.id = $1`, i.ID), 0)
 	b.want(count(`select count(*) from w_main.r_contact`), 1)
 	i = b.again(i)

@@ -36,7 +36,8 @@ func mustSeeColumn(i store.Import, n int) error {
 }
 
 func errLimited(labels []string) *fault.Error {
-	return fault.New(fault.Denied, "field_limited", "you may not fill all of these fields").With(strings.Join(labels, ", ")).
+	return fault.New(fault.Denied, "field_limited",
+		"you may not fill all of these fields").With(strings.Join(labels, ", ")).
 		Mended("Take their columns out, or hand the import over to somebody who may fill them.")
 }
 
@@ -104,11 +105,13 @@ func notToFill(columns []suggest.Suggestion, targets []suggest.Target, by store.
 // mayMap says why an import cannot have a routine: what its rows become stays once some were loaded.
 func mayMap(i store.Import, r mapping.Routine) error {
 	if i.Written && i.Routine.V != nil && !r.SameDrafts(*i.Routine.V) {
-		return fault.New(fault.Conflict, "types_stay", "rows of the import were loaded, so the record types that its rows become stay").At(fault.Place{Path: "drafts"}).
+		return fault.New(fault.Conflict, "types_stay", "rows of the import were loaded, so the record types that "+
+			"its rows become stay").At(fault.Place{Path: "drafts"}).
 			Mended("Upload the file again to load it into other record types.")
 	}
 	if i.Written && i.Routine.V != nil && i.Routine.V.Held == mapping.HeldRecord && r.Held != mapping.HeldRecord {
-		return fault.New(fault.Conflict, "held_stays", "rows of the import were loaded with their records held apart, so they stay so").At(fault.Place{Path: "held"}).
+		return fault.New(fault.Conflict, "held_stays", "rows of the import were loaded with their records held "+
+			"apart, so they stay so").At(fault.Place{Path: "held"}).
 			Mended("Take the loads back, or upload the file again to hold rows as a whole.")
 	}
 	return nil
@@ -117,7 +120,8 @@ func mayMap(i store.Import, r mapping.Routine) error {
 // mayRead says why an import cannot be read otherwise: its rows stay once some were loaded.
 func mayRead(i store.Import, r sheet.Reading) error {
 	if part, same := r.SameRows(i.Reading.V); i.Written && !same {
-		return fault.New(fault.Conflict, "rows_stay", "rows of the import were loaded, so which rows it has can no longer change").At(fault.Place{Path: part}).
+		return fault.New(fault.Conflict, "rows_stay", "rows of the import were loaded, so which rows it has "+
+			"can no longer change").At(fault.Place{Path: part}).
 			Mended("Encoding, decimal sign, date order, country and time zone can; for other rows, upload the file again.")
 	}
 	return nil

@@ -6,10 +6,13 @@ import "testing"
 // values name: people by their first names or initials, companies and people by their names.
 func TestColumnsThatNameRecords(t *testing.T) {
 	b := start(t)
-	b.loaded("staff", "Name,E-mail\nIngrid Havnes,i@lanternquay.example\nLars Brattvik,l@lanternquay.example\nElsa Holmvik,e@lanternquay.example\n")
+	b.loaded("staff", "Name,E-mail\nIngrid Havnes,i@lanternquay.example\nLars Brattvik,l@lanternquay.example\n"+
+		"Elsa Holmvik,e@lanternquay.example\n")
 	b.loaded("account", "Company\nTern Marina\nGull Yachts AS\nSkerry Boats\n")
-	b.loaded("contact", "First name,Family name,E-mail\nKari,Ek,k@tern.example\nBo,Li,b@gull.example\nÅse,Dahl,a@skerry.example\n")
-	rows := "Visit,Ingrid,\"Ek, Kari\",Tern Marina\nCall,Lars,Bo Li,Gull Yachts\nWrite,Elsa,Åse Dahl,Skerry Boats\nCall again,Ingrid,Nobody Known,Elsewhere\n"
+	b.loaded("contact", "First name,Family name,E-mail\nKari,Ek,k@tern.example\nBo,Li,b@gull.example\n"+
+		"Åse,Dahl,a@skerry.example\n")
+	rows := "Visit,Ingrid,\"Ek, Kari\",Tern Marina\nCall,Lars,Bo Li,Gull Yachts\nWrite,Elsa,Åse Dahl,Skerry Boats\n" +
+		"Call again,Ingrid,Nobody Known,Elsewhere\n"
 	i := b.upload("task", "Action,Who,With,At\n"+rows)
 	for field, column := range map[string]string{"owner": "Who", "contact": "With", "account": "At"} {
 		if from := i.Routine.V.Drafts[0].Fields[field].From; len(from) != 1 || from[0] != column {

@@ -99,7 +99,8 @@ func (s *Service) heldSheet(ctx context.Context, n store.Notice) ([]mail.File, e
 // mailOf words a notice as a mail, on which the held rows may hang.
 func (s *Service) mailOf(n store.Notice, held []mail.File) mail.Message {
 	if len(held) > 0 {
-		n.Lines.V = append(n.Lines.V, "The held rows hang on this mail. Mend them there, and bring the sheet back at the import.")
+		n.Lines.V = append(n.Lines.V,
+			"The held rows hang on this mail. Mend them there, and bring the sheet back at the import.")
 	}
 	link := n.Link
 	if link != "" {
@@ -122,7 +123,8 @@ func (s *Service) mailOf(n store.Notice, held []mail.File) mail.Message {
 	if err := mailPage.Execute(&page, data); err != nil { // the text says it as well
 		s.opt.Log.Warn("a notice has no HTML", "error", err)
 	}
-	return mail.Message{ID: fmt.Sprintf("notice-%d@%s", n.ID, s.mailHost()), To: n.Email, Subject: n.Subject, Text: text.String(), HTML: page.String(), Files: held}
+	return mail.Message{ID: fmt.Sprintf("notice-%d@%s", n.ID, s.mailHost()), To: n.Email, Subject: n.Subject,
+		Text: text.String(), HTML: page.String(), Files: held}
 }
 
 // Mails reports whether notices go out by mail.
@@ -139,7 +141,8 @@ func (s *Service) SetTold(ctx context.Context, by store.Person, kinds []store.No
 }
 
 // SetFeedTold sets of what a person is told of a feed; nil lets what they are told usually hold.
-func (s *Service) SetFeedTold(ctx context.Context, workspace, name string, kinds *[]store.NoticeKind, by store.Person) error {
+func (s *Service) SetFeedTold(ctx context.Context, workspace, name string, kinds *[]store.NoticeKind,
+	by store.Person) error {
 	f, err := s.store.Feed(ctx, workspace, name)
 	if err != nil {
 		return err
@@ -148,8 +151,10 @@ func (s *Service) SetFeedTold(ctx context.Context, workspace, name string, kinds
 }
 
 // aboutFile tells whoever a feed acts for, and who follows it, what has become of a file.
-func aboutFile(ctx context.Context, tx pgx.Tx, f store.Feed, kind store.NoticeKind, i store.Import, says string, why []feed.Breach) error {
-	n := store.Notice{Workspace: &f.Workspace, Kind: kind, Subject: i.Name + " " + says, Link: fmt.Sprintf("/w/%s/imports/%d", f.Workspace, i.ID)}
+func aboutFile(ctx context.Context, tx pgx.Tx, f store.Feed, kind store.NoticeKind, i store.Import, says string,
+	why []feed.Breach) error {
+	n := store.Notice{Workspace: &f.Workspace, Kind: kind, Subject: i.Name + " " + says,
+		Link: fmt.Sprintf("/w/%s/imports/%d", f.Workspace, i.ID)}
 	for _, b := range why {
 		n.Lines.V = append(n.Lines.V, b.Says)
 	}

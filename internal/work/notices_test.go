@@ -57,8 +57,12 @@ func TestNotices(t *testing.T) {
 	sent := m.Sent()
 	b.want(len(sent), 2)
 	b.want(sent[0].To+" "+sent[0].Subject, b.person.Email+" a.csv was loaded")
-	b.want(sent[0].Text, "a.csv was loaded\r\n\r\n- Brought by the feed marinas weekly.\r\n- 10 rows, 10 created.\r\n\r\nLook at it: https://uchi.lanternquay.example/w/main/imports/2\r\n\r\nUchi tells you of this because you want to know. Change it under your name in the console.\r\n")
-	for _, want := range []string{"b.csv waits for a person", "words that the routine does not know: Status: hibernating", "10 of 10 rows are held or ask a person, at most 5 % may", "https://uchi.lanternquay.example/w/main/imports/3"} {
+	b.want(sent[0].Text, "a.csv was loaded\r\n\r\n- Brought by the feed marinas weekly.\r\n- 10 rows, 10 created.\r\n\r\n"+
+		"Look at it: https://uchi.lanternquay.example/w/main/imports/2\r\n\r\nUchi tells you of this because you want "+
+		"to know. Change it under your name in the console.\r\n")
+	for _, want := range []string{"b.csv waits for a person",
+		"words that the routine does not know: Status: hibernating",
+		"10 of 10 rows are held or ask a person, at most 5 % may", "https://uchi.lanternquay.example/w/main/imports/3"} {
 		if !strings.Contains(sent[1].Text, want) || !strings.Contains(sent[1].HTML, want) {
 			t.Errorf("the mail does not say %q:\n%s\n%s", want, sent[1].Text, sent[1].HTML)
 		}
@@ -73,14 +77,16 @@ func TestNotices(t *testing.T) {
 	kept := rights.Administrator
 	_, err = b.work.ChangeField(b.Context(), "main", "account", "status", catalog.FieldChange{SeenBy: &kept}, 0, b.person)
 	b.ok(err)
-	masked, err := b.work.heldSheet(b.Context(), store.Notice{Person: b.person.ID, Workspace: ptr("main"), Link: "/w/main/imports/3"})
+	masked, err := b.work.heldSheet(b.Context(), store.Notice{Person: b.person.ID, Workspace: ptr("main"),
+		Link: "/w/main/imports/3"})
 	b.ok(err)
 	b.want(len(masked), 1)
 	if cells := cellsOf(t, masked[0]); !strings.Contains(cells, "Havn & 3") || strings.Contains(cells, "hibernating") {
 		t.Errorf("what is kept from the role hangs on the mail: %s", cells)
 	}
 	b.work.opt.MailRows = 9
-	files, err := b.work.heldSheet(b.Context(), store.Notice{Person: b.person.ID, Workspace: ptr("main"), Link: "/w/main/imports/3"})
+	files, err := b.work.heldSheet(b.Context(), store.Notice{Person: b.person.ID, Workspace: ptr("main"),
+		Link: "/w/main/imports/3"})
 	b.ok(err)
 	b.want(len(files), 0)
 	away, err := b.store.AddPerson(b.Context(), "away@lanternquay.example", "Away", rights.Operator, "a long password", 0)
@@ -92,7 +98,8 @@ func TestNotices(t *testing.T) {
 	list, err := b.store.Notices(b.Context(), away.ID, 10)
 	b.ok(err)
 	b.want(len(list), 1)
-	if n := list[0]; n.SentAt != nil || n.Tries != 1 || !strings.Contains(n.Trouble, "no such box") || n.NextAt == nil || time.Until(*n.NextAt) < 30*time.Second {
+	if n := list[0]; n.SentAt != nil || n.Tries != 1 || !strings.Contains(n.Trouble, "no such box") ||
+		n.NextAt == nil || time.Until(*n.NextAt) < 30*time.Second {
 		t.Errorf("%+v", n)
 	}
 	b.want(len(m.Sent()), 2)
@@ -134,7 +141,8 @@ func TestWhoIsToldOfAFeed(t *testing.T) {
 		b.ok(err)
 		return p
 	}
-	follows, waitsOnly, out, nobody := person("follows@x.example"), person("waits@x.example"), person("out@x.example"), person("nobody@x.example")
+	follows, waitsOnly, out, nobody := person("follows@x.example"), person("waits@x.example"), person("out@x.example"),
+		person("nobody@x.example")
 	const name = "marinas weekly"
 	set := func(p store.Person, kinds ...store.NoticeKind) {
 		t.Helper()
@@ -146,7 +154,8 @@ func TestWhoIsToldOfAFeed(t *testing.T) {
 	none := rights.None
 	_, err := b.store.AddPerson(b.Context(), "admin@x.example", "Admin", rights.Administrator, "a long password", 0)
 	b.ok(err)
-	_, err = b.store.ChangePerson(b.Context(), out.ID, store.PersonChange{Roles: map[string]rights.Role{"main": none}}, b.person.ID)
+	_, err = b.store.ChangePerson(b.Context(), out.ID, store.PersonChange{Roles: map[string]rights.Role{"main": none}},
+		b.person.ID)
 	b.ok(err)
 	f, err := b.store.Feed(b.Context(), "main", name)
 	b.ok(err)
@@ -177,11 +186,14 @@ func TestWhoIsToldOfAFeed(t *testing.T) {
 	set(b.person) // of nothing
 	b.ok(b.work.SetFeedTold(b.Context(), "main", name, nil, follows))
 	b.want(said(b.person)+said(follows), "[] false[] true")
-	b.want(fault.Is(b.work.SetFeedTold(b.Context(), "main", name, &[]store.NoticeKind{store.AsksYes}, follows), "unknown_notice"), true)
+	b.want(fault.Is(b.work.SetFeedTold(b.Context(), "main", name, &[]store.NoticeKind{store.AsksYes}, follows),
+		"unknown_notice"), true)
 	b.want(fault.Is(b.work.SetFeedTold(b.Context(), "main", "no such", nil, follows), "unknown_feed"), true)
-	b.ok(b.store.Pool().QueryRow(b.Context(), `select 1 from log where action = 'change notices' and subject = $1 limit 1`, name).Scan(new(int)))
+	b.ok(b.store.Pool().QueryRow(b.Context(), `select 1 from log where action = 'change notices' and subject = $1
+		limit 1`, name).Scan(new(int)))
 	b.put(dir, "b.csv", marinas(20, 30, "hibernating"), 4)
 	b.put(dir, "b.csv.done", "", 4)
 	b.rests(false)
-	b.want(told(b.person)+told(follows)+told(waitsOnly)+told(out)+told(nobody), "a.csv was loaded;a.csv was loaded;b.csv waits for a person;")
+	b.want(told(b.person)+told(follows)+told(waitsOnly)+told(out)+told(nobody),
+		"a.csv was loaded;a.csv was loaded;b.csv waits for a person;")
 }

@@ -24,7 +24,8 @@ func TestNamesInFuller(t *testing.T) {
 		"Saskia,van Vermeer,saskia@kaag.example,1982-07-08\n"+ // parted otherwise
 		"Anna,Kerr,anna@leith.example,1983-09-10\n"+ // less
 		"Olaf J.,LIE-HAUG,olaf@lie.example,1984-11-12\n"))) // an initial, and capitals
-	for id, want := range map[string]string{"CON-1": "Tess Harrow-Penrose", "CON-2": "Wei Nguyen", "CON-3": "Saskia van Vermeer", "CON-4": "Anna Brandt-Kerr", "CON-5": "Olaf Lie"} {
+	for id, want := range map[string]string{"CON-1": "Tess Harrow-Penrose", "CON-2": "Wei Nguyen",
+		"CON-3": "Saskia van Vermeer", "CON-4": "Anna Brandt-Kerr", "CON-5": "Olaf Lie"} {
 		v := b.record("contact", id).Values
 		b.want(v["given_name"]+" "+v["family_name"], want)
 	}
@@ -34,8 +35,10 @@ func TestNamesInFuller(t *testing.T) {
 // there is none, it is not.
 func TestDesksOverPeople(t *testing.T) {
 	b := start(t)
-	b.loaded("contact", "Number in the old system,Surname,E-mail\n1,Harrow,tess@quay.example\n2,Moe,office@moe.example\n3,Lie,\n4,Dahl,kari@dahl.example\n")
-	i := b.check(b.upload("contact", "Number in the old system,Surname,E-mail\n1,Harrow,info@quay.example\n2,Moe,info@moe.example\n3,Lie,info@lie.example\n4,Dahl,kd@dahl.example\n"))
+	b.loaded("contact", "Number in the old system,Surname,E-mail\n1,Harrow,tess@quay.example\n2,Moe,office@moe.example\n"+
+		"3,Lie,\n4,Dahl,kari@dahl.example\n")
+	i := b.check(b.upload("contact", "Number in the old system,Surname,E-mail\n1,Harrow,info@quay.example\n"+
+		"2,Moe,info@moe.example\n3,Lie,info@lie.example\n4,Dahl,kd@dahl.example\n"))
 	b.want(b.codes(i), "[2 doubtful_value email]")
 }
 
@@ -44,7 +47,9 @@ func TestDesksOverPeople(t *testing.T) {
 // that company.
 func TestCompaniesOfKnownPeople(t *testing.T) {
 	b := start(t)
-	b.load(b.check(b.drafted("First name,Surname,Company,E-mail,Mobile\nSaskia,Vermeer,Jachthaven De Kaag,saskia@kaag.example,+31612345678\nRhona,McCall,McCall Boats,rhona@mccall.example,+447700900111\n", "contact", "account")))
+	b.load(b.check(b.drafted("First name,Surname,Company,E-mail,Mobile\nSaskia,Vermeer,Jachthaven De "+
+		"Kaag,saskia@kaag.example,+31612345678\nRhona,McCall,McCall Boats,rhona@mccall.example,+447700900111\n", "contact",
+		"account")))
 	const rows = "First name,Surname,Company,E-mail,Mobile\n" +
 		"Saskia,Vermeer,De Kaag,saskia@kaag.example,+31612345678\n" + // 2 less of the name
 		"Piet,Jansen,De Kaag,piet@kaag.example,+31612345999\n" + // 3 the same company
@@ -54,7 +59,8 @@ func TestCompaniesOfKnownPeople(t *testing.T) {
 	b.want(b.rows(i)[0], "2 ask (ask 1, ask)")
 	b.want(b.rows(i)[3], "5 create (create, create)")
 	b.want(i.Totals.V.Verdicts["ask"], 1)
-	_, err := b.work.Answer(b.Context(), i, []Given{{Row: 2, Choice: verdict.ChooseTake, Record: "ACC-1", Draft: "account"}}, b.person)
+	_, err := b.work.Answer(b.Context(), i,
+		[]Given{{Row: 2, Choice: verdict.ChooseTake, Record: "ACC-1", Draft: "account"}}, b.person)
 	b.ok(err)
 	i = b.check(b.again(i))
 	b.want(b.rows(i)[:2], "[2 same (same 1, same 1) 3 create (create, skip)]")
@@ -66,9 +72,11 @@ func TestCompaniesOfKnownPeople(t *testing.T) {
 // The full name of somebody is kept as it is said, and the same name turned about replaces nothing.
 func TestFullNamesTurned(t *testing.T) {
 	b := start(t)
-	b.loaded("staff", "Name,E-mail\nIngrid Havnes,ih@lantern.example\n\"Harbottle, Callum\",ch@lantern.example\nLars Brattvik,lb@lantern.example\n")
+	b.loaded("staff", "Name,E-mail\nIngrid Havnes,ih@lantern.example\n\"Harbottle, Callum\",ch@lantern.example\n"+
+		"Lars Brattvik,lb@lantern.example\n")
 	b.want(b.record("staff", "STF-2").Values["name"], "Callum Harbottle")
-	i := b.check(b.upload("staff", "Name,E-mail\n\"Havnes, Ingrid\",ih@lantern.example\nHARBOTTLE CALLUM,ch@lantern.example\nLars Brattvik-Moe,lb@lantern.example\n"))
+	i := b.check(b.upload("staff", "Name,E-mail\n\"Havnes, Ingrid\",ih@lantern.example\n"+
+		"HARBOTTLE CALLUM,ch@lantern.example\nLars Brattvik-Moe,lb@lantern.example\n"))
 	b.want(b.rows(i), "[2 same (same 1) 3 same (same 2) 4 update (update 3)]")
 }
 
@@ -81,7 +89,8 @@ func TestNoneOverANumber(t *testing.T) {
 	i := b.check(b.upload("account", sheet))
 	b.want(b.codes(i), "[2 doubtful_value employees]")
 	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 update (update 3)]")
-	b.load(b.check(b.change(b.upload("account", sheet), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows })))
+	b.load(b.check(b.change(b.upload("account", sheet),
+		func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows })))
 	b.want(b.record("account", "ACC-1").Values["employees"], "0")
 }
 
@@ -89,8 +98,10 @@ func TestNoneOverANumber(t *testing.T) {
 // that of the sheet. Another number is another.
 func TestNumbersOfAnotherCountry(t *testing.T) {
 	b := start(t)
-	b.loaded("contact", "Number in the old system,Surname,Phone\n1,Moe,+45 33 22 11 01\n2,Lie,+45 33 22 11 02\n3,Dahl,+45 33 22 11 03\n")
-	i := b.upload("contact", "Number in the old system,Surname,Phone\n1,Moe,33 22 11 01\n2,Lie,33 22 11 99\n3,Dahl,+45 33 22 11 03\n")
+	b.loaded("contact", "Number in the old system,Surname,Phone\n1,Moe,+45 33 22 11 01\n2,Lie,+45 33 22 11 02\n"+
+		"3,Dahl,+45 33 22 11 03\n")
+	i := b.upload("contact", "Number in the old system,Surname,Phone\n1,Moe,33 22 11 01\n2,Lie,33 22 11 99\n"+
+		"3,Dahl,+45 33 22 11 03\n")
 	i = b.check(b.read(i, sheet.Reading{Country: "NO"}))
 	b.want(b.codes(i), "[2 doubtful_value phone]")
 	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 same (same 3)]")

@@ -29,7 +29,8 @@ const previewRows = 8
 
 // Preview says what a routine that is not kept makes of a few rows behind a row
 // number: in one field of a draft, or in its condition when field is empty.
-func (s *Service) Preview(ctx context.Context, i store.Import, r mapping.Routine, draft, field string, after int64) ([]Previewed, error) {
+func (s *Service) Preview(ctx context.Context, i store.Import, r mapping.Routine, draft, field string,
+	after int64) ([]Previewed, error) {
 	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return nil, err
@@ -68,7 +69,8 @@ func (s *Service) Preview(ctx context.Context, i store.Import, r mapping.Routine
 func fieldOf(plan *mapping.Plan, draft, field string) (*mapping.DraftPlan, int, error) {
 	n := slices.IndexFunc(plan.Drafts, func(dp *mapping.DraftPlan) bool { return dp.Name == draft })
 	if n < 0 {
-		return nil, 0, fault.New(fault.NotFound, "unknown_draft", "the routine has no draft of this name").With(draft).Mended("Name one of its drafts.")
+		return nil, 0, fault.New(fault.NotFound, "unknown_draft",
+			"the routine has no draft of this name").With(draft).Mended("Name one of its drafts.")
 	}
 	dp := plan.Drafts[n]
 	if field == "" {
@@ -76,7 +78,8 @@ func fieldOf(plan *mapping.Plan, draft, field string) (*mapping.DraftPlan, int, 
 	}
 	at := slices.IndexFunc(dp.Fields, func(fp mapping.FieldPlan) bool { return fp.Field.Name == field })
 	if at < 0 {
-		return nil, 0, fault.New(fault.NotFound, "unknown_field", "the draft gives the field no value").With(field).Mended("Place a column on it first.")
+		return nil, 0, fault.New(fault.NotFound, "unknown_field",
+			"the draft gives the field no value").With(field).Mended("Place a column on it first.")
 	}
 	return dp, at, nil
 }
@@ -95,10 +98,12 @@ const mostValues = 500
 
 // ColumnValues lists the different values of a column with what they mean in a
 // field, most frequent first; more tells that there are others.
-func (s *Service) ColumnValues(ctx context.Context, i store.Import, column, draft, field string) (list []ColumnValue, more bool, err error) {
+func (s *Service) ColumnValues(ctx context.Context, i store.Import, column, draft, field string) (list []ColumnValue,
+	more bool, err error) {
 	n := slices.Index(i.Headers(), column)
 	if n < 0 {
-		return nil, false, fault.New(fault.NotFound, "unknown_column", "the source has no such column").With(column).Mended("Name a header as it stands in the source.")
+		return nil, false, fault.New(fault.NotFound, "unknown_column",
+			"the source has no such column").With(column).Mended("Name a header as it stands in the source.")
 	}
 	if err := mustSeeColumn(i, n); err != nil {
 		return nil, false, err
@@ -112,7 +117,8 @@ func (s *Service) ColumnValues(ctx context.Context, i store.Import, column, draf
 		return nil, false, err
 	}
 	if at < 0 {
-		return nil, false, fault.New(fault.Invalid, "unknown_field", "the values are listed for a field").With(field).Mended("Name the field that the column goes to.")
+		return nil, false, fault.New(fault.Invalid, "unknown_field",
+			"the values are listed for a field").With(field).Mended("Name the field that the column goes to.")
 	}
 	counts, err := s.room.ColumnValues(ctx, i, i.Columns.V[n].Position, mostValues+1)
 	if err != nil {
@@ -138,7 +144,8 @@ func (s *Service) ColumnValues(ctx context.Context, i store.Import, column, draf
 }
 
 // meanings says what values mean in a field.
-func (s *Service) meanings(ctx context.Context, workspace string, c catalog.Catalog, fp mapping.FieldPlan, list []ColumnValue) error {
+func (s *Service) meanings(ctx context.Context, workspace string, c catalog.Catalog, fp mapping.FieldPlan,
+	list []ColumnValue) error {
 	if fp.Field.Type == catalog.Reference {
 		t, err := c.MustType(fp.Field.To)
 		if err != nil {

@@ -14,17 +14,22 @@ import (
 // A reference can be looked up by several fields, all of which must fit.
 func TestLookedUp(t *testing.T) {
 	b := start(t)
-	b.load(b.check(b.exactly(b.upload("account", "Company,Country,Customer number\nNordkai Marina,NO,N-1\nNordkai Marina,SE,N-2\nHavneby Havn,DK,N-3\n"), "source_ref")))
-	i := b.upload("contact", "Last name,Firm,Land\nBerg,nordkai marina,Sverige\nDahl,Nordkai Marina,Norway\nLi,Havneby Havn,NO\nMoe,,\nVik,Havneby Havn,\n")
+	b.load(b.check(b.exactly(b.upload("account", "Company,Country,Customer number\nNordkai Marina,NO,N-1\n"+
+		"Nordkai Marina,SE,N-2\nHavneby Havn,DK,N-3\n"), "source_ref")))
+	i := b.upload("contact", "Last name,Firm,Land\nBerg,nordkai marina,Sverige\nDahl,Nordkai Marina,Norway\n"+
+		"Li,Havneby Havn,NO\nMoe,,\nVik,Havneby Havn,\n")
 	find := func(fields map[string]mapping.Origin) func(*mapping.Routine) {
 		return func(r *mapping.Routine) { r.Drafts[0].Fields["account"] = mapping.Origin{Find: fields} }
 	}
-	i = b.check(b.change(i, find(map[string]mapping.Origin{"name": {From: []string{"Firm"}}, "country": {From: []string{"Land"}}})))
+	i = b.check(b.change(i, find(map[string]mapping.Origin{"name": {From: []string{"Firm"}},
+		"country": {From: []string{"Land"}}})))
 	b.want(strings.Join(b.codes(i), "\n"), "4 link_not_found account\n6 link_not_found account")
 	b.load(i)
-	b.want(b.record("contact", "CON-1").Links["account"].ID+" "+b.record("contact", "CON-2").Links["account"].ID+" "+b.record("contact", "CON-3").Values["account"], "ACC-2 ACC-1 ")
+	b.want(b.record("contact", "CON-1").Links["account"].ID+" "+b.record("contact", "CON-2").Links["account"].ID+
+		" "+b.record("contact", "CON-3").Values["account"], "ACC-2 ACC-1 ")
 
-	i = b.check(b.change(b.upload("contact", "Last name,No\nBerg,n-3\nLi,N-9\n"), find(map[string]mapping.Origin{"source_ref": {From: []string{"No"}}})))
+	i = b.check(b.change(b.upload("contact", "Last name,No\nBerg,n-3\nLi,N-9\n"),
+		find(map[string]mapping.Origin{"source_ref": {From: []string{"No"}}})))
 	b.want(b.codes(i), "[3 link_not_found account]")
 }
 
@@ -83,8 +88,10 @@ func TestPreview(t *testing.T) {
 // country, a record.
 func TestColumnValues(t *testing.T) {
 	b := start(t)
-	b.load(b.check(b.exactly(b.upload("account", "Company,Customer number\nNordkai Marina,N-1\nHavneby,N-2\nHavneby,N-3\n"), "source_ref")))
-	i := b.upload("lead", "Last name,Company,Country,Interest\nA,X,UK,hot\nB,X, UK ,very hot\nC,X,Atlantis,\nD,X,Norge,boat\nE,X,UK,hot\n")
+	b.load(b.check(b.exactly(b.upload("account", "Company,Customer number\nNordkai Marina,N-1\nHavneby,N-2\n"+
+		"Havneby,N-3\n"), "source_ref")))
+	i := b.upload("lead", "Last name,Company,Country,Interest\nA,X,UK,hot\nB,X, UK ,very hot\nC,X,Atlantis,\n"+
+		"D,X,Norge,boat\nE,X,UK,hot\n")
 	list := func(column, draft, field string) string {
 		b.Helper()
 		values, more, err := b.work.ColumnValues(b.Context(), i, column, draft, field)
@@ -102,17 +109,21 @@ func TestColumnValues(t *testing.T) {
 	}
 
 	// A choice that is added is known from then on, and so is another spelling.
-	_, err := b.work.AddChoice(b.Context(), "main", "lead", "interest", catalog.Choice{Code: "boat", Label: "Boat"}, b.person)
+	_, err := b.work.AddChoice(b.Context(), "main", "lead", "interest",
+		catalog.Choice{Code: "boat", Label: "Boat"}, b.person)
 	b.ok(err)
-	_, err = b.work.AddChoice(b.Context(), "main", "lead", "interest", catalog.Choice{Code: "high", Label: "Very hot"}, b.person)
+	_, err = b.work.AddChoice(b.Context(), "main", "lead", "interest", catalog.Choice{Code: "high", Label: "Very hot"},
+		b.person)
 	b.ok(err)
 	b.want(list("Interest", "lead", "interest"), "false|hot 2 high High?|boat 1 boat Boat?|very hot 1 high High?")
-	if _, err := b.work.AddChoice(b.Context(), "main", "lead", "company", catalog.Choice{Code: "x", Label: "X"}, b.person); !fault.Is(err, "no_choices") {
+	if _, err := b.work.AddChoice(b.Context(), "main", "lead", "company", catalog.Choice{Code: "x", Label: "X"},
+		b.person); !fault.Is(err, "no_choices") {
 		t.Error(err)
 	}
 
 	i = b.upload("contact", "Last name,Account\nA,nordkai marina\nB,Havneby\nC,n-2\nD,ACC-1\nE,Nobody\n")
-	b.want(list("Account", "contact", "account"), "false|ACC-1 1 ACC-1 Nordkai Marina?|Havneby 1  ?|Nobody 1  ?|n-2 1 ACC-2 Havneby?|nordkai marina 1 ACC-1 Nordkai Marina?")
+	b.want(list("Account", "contact", "account"), "false|ACC-1 1 ACC-1 Nordkai Marina?|Havneby 1  ?|Nobody 1  ?|n-2 1 "+
+		"ACC-2 Havneby?|nordkai marina 1 ACC-1 Nordkai Marina?")
 	i = b.check(b.change(i, func(r *mapping.Routine) {
 		o := r.Drafts[0].Fields["account"]
 		o.Values = map[string]string{"Havneby": "ACC-3", "Nobody": ""}

@@ -43,7 +43,8 @@ func (s *Service) Question(ctx context.Context, i store.Import, row int64, draft
 		return q, err
 	}
 	if len(list) == 0 {
-		return q, fault.New(fault.NotFound, "no_question", "there is no question about this row").With(fmt.Sprint(row)).Mended("See the list of questions; a check may have settled it.")
+		return q, fault.New(fault.NotFound, "no_question",
+			"there is no question about this row").With(fmt.Sprint(row)).Mended("See the list of questions; a check may have settled it.")
 	}
 	q.AskedRow = list[max(0, slices.IndexFunc(list, func(a staging.AskedRow) bool { return a.Answer == nil }))]
 	if q.Type, q.Values, err = s.namedRow(ctx, i, row, q.Draft); err != nil {
@@ -81,14 +82,16 @@ func (s *Service) Question(ctx context.Context, i store.Import, row int64, draft
 
 // namedRow gives the values of one draft of a row, with the titles of the records
 // that its references lead to in the place of what the row says.
-func (s *Service) namedRow(ctx context.Context, i store.Import, row int64, draft string) (catalog.RecordType, []RowValue, error) {
+func (s *Service) namedRow(ctx context.Context, i store.Import, row int64, draft string) (catalog.RecordType,
+	[]RowValue, error) {
 	r, err := s.RowAsRecord(ctx, i, row)
 	if err != nil {
 		return catalog.RecordType{}, nil, err
 	}
 	d, ok := r.Draft(draft)
 	if !ok {
-		return catalog.RecordType{}, nil, fault.New(fault.NotFound, "unknown_draft", "the routine has no draft of this name").With(draft)
+		return catalog.RecordType{}, nil, fault.New(fault.NotFound, "unknown_draft",
+			"the routine has no draft of this name").With(draft)
 	}
 	plan, _, err := s.planOf(ctx, i)
 	if err != nil {
@@ -155,7 +158,9 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 		switch of := asked[g.Row]; {
 		case g.Draft != "":
 		case len(of) > 1 && g.Choice != verdict.ChooseLeaveOut:
-			return 0, fault.New(fault.Invalid, "several_questions", "the row is asked about more than one of its records").At(at).With(strings.Join(of, ", ")).Mended("Say which of them the answer is for.")
+			return 0, fault.New(fault.Invalid, "several_questions",
+				"the row is asked about more than one of its records").At(at).With(strings.Join(of,
+				", ")).Mended("Say which of them the answer is for.")
 		case len(of) > 0:
 			g.Draft = of[0]
 		default:
@@ -166,7 +171,8 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 			return 0, fault.New(fault.Invalid, "unknown_draft", "the routine has no draft of this name").At(at).With(g.Draft)
 		}
 		if seen[staging.DraftOf{Row: g.Row, Draft: g.Draft}] {
-			return 0, fault.New(fault.Invalid, "answered_twice", "there are two answers for one row").At(at).With(fmt.Sprint(g.Row)).Mended("Keep one of them.")
+			return 0, fault.New(fault.Invalid, "answered_twice",
+				"there are two answers for one row").At(at).With(fmt.Sprint(g.Row)).Mended("Keep one of them.")
 		}
 		seen[staging.DraftOf{Row: g.Row, Draft: g.Draft}] = true
 		a, err := readAnswer(t, g)
@@ -181,13 +187,15 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 	if err := s.completeAnswers(ctx, i, types, list); err != nil {
 		return 0, err
 	}
-	return s.answering(ctx, i, by, fmt.Sprint(len(list)), func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
-		return s.room.KeepAnswers(ctx, tx, now, list, by.ID)
-	})
+	return s.answering(ctx, i, by, fmt.Sprint(len(list)),
+		func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
+			return s.room.KeepAnswers(ctx, tx, now, list, by.ID)
+		})
 }
 
 // answering changes answers, and gives how many.
-func (s *Service) answering(ctx context.Context, i store.Import, by store.Person, detail string, f func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error)) (n int64, err error) {
+func (s *Service) answering(ctx context.Context, i store.Import, by store.Person, detail string,
+	f func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error)) (n int64, err error) {
 	err = s.act(ctx, i, life.Answer, by, detail, func(ctx context.Context, tx pgx.Tx, now store.Import) error {
 		var err error
 		n, err = f(ctx, tx, now)
@@ -209,7 +217,8 @@ func (s *Service) draftTypes(ctx context.Context, i store.Import) (map[string]ca
 func readAnswer(t catalog.RecordType, g Given) (store.Answer, error) {
 	a := store.Answer{Row: g.Row, Draft: g.Draft, Choice: g.Choice, Keep: store.JSON[[]string]{V: g.Keep}}
 	if !slices.Contains(verdict.Choices, g.Choice) {
-		return a, fault.New(fault.Invalid, "unknown_choice", "a question cannot be answered so").With(string(g.Choice)).Mended(fmt.Sprintf("Answer one of %v.", verdict.Choices))
+		return a, fault.New(fault.Invalid, "unknown_choice",
+			"a question cannot be answered so").With(string(g.Choice)).Mended(fmt.Sprintf("Answer one of %v.", verdict.Choices))
 	}
 	for _, name := range g.Keep {
 		if _, ok := t.Field(name); !ok {
@@ -239,7 +248,8 @@ func readAnswer(t catalog.RecordType, g Given) (store.Answer, error) {
 // completeAnswers sees that the records named are there, takes the best
 // candidate where none is named, and keeps what a row only writes otherwise
 // unless the answer says what to keep. It asks the store for all answers at once.
-func (s *Service) completeAnswers(ctx context.Context, i store.Import, types map[string]catalog.RecordType, list []store.Answer) error {
+func (s *Service) completeAnswers(ctx context.Context, i store.Import, types map[string]catalog.RecordType,
+	list []store.Answer) error {
 	var rows []int64
 	named := map[string][]int64{}
 	for _, a := range list {
@@ -269,12 +279,14 @@ func (s *Service) completeAnswers(ctx context.Context, i store.Import, types map
 		at := fault.Place{Path: fmt.Sprintf("answers[%d]", n), Row: a.Row}
 		t := types[a.Draft]
 		if a.Record != nil && missing[a.Draft][*a.Record] {
-			return fault.New(fault.NotFound, "unknown_record", "there is no such "+strings.ToLower(t.Label)).At(at).With(t.RecordID(*a.Record))
+			return fault.New(fault.NotFound, "unknown_record",
+				"there is no such "+strings.ToLower(t.Label)).At(at).With(t.RecordID(*a.Record))
 		}
 		offered := candidates[staging.DraftOf{Row: a.Row, Draft: a.Draft}]
 		if a.Record == nil && a.OtherRow == nil {
 			if len(offered) == 0 {
-				return fault.New(fault.Invalid, "no_candidate", "there is nothing to take for this row").At(at).With(fmt.Sprint(a.Row)).Mended("Name the record by its id.")
+				return fault.New(fault.Invalid, "no_candidate",
+					"there is nothing to take for this row").At(at).With(fmt.Sprint(a.Row)).Mended("Name the record by its id.")
 			}
 			a.Record, a.OtherRow = offered[0].Record, offered[0].OtherRow
 		}
@@ -291,19 +303,23 @@ func (s *Service) completeAnswers(ctx context.Context, i store.Import, types map
 }
 
 // AnswerMany answers all open questions that a filter chooses alike.
-func (s *Service) AnswerMany(ctx context.Context, i store.Import, f staging.QuestionFilter, choice verdict.Choice, by store.Person) (int64, error) {
+func (s *Service) AnswerMany(ctx context.Context, i store.Import, f staging.QuestionFilter, choice verdict.Choice,
+	by store.Person) (int64, error) {
 	if !slices.Contains(verdict.Choices, choice) {
-		return 0, fault.New(fault.Invalid, "unknown_choice", "a question cannot be answered so").With(string(choice)).Mended(fmt.Sprintf("Answer one of %v.", verdict.Choices))
+		return 0, fault.New(fault.Invalid, "unknown_choice",
+			"a question cannot be answered so").With(string(choice)).Mended(fmt.Sprintf("Answer one of %v.", verdict.Choices))
 	}
-	return s.answering(ctx, i, by, "many: "+string(choice), func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
-		return s.room.AnswerQuestions(ctx, tx, now, f, choice, by.ID)
-	})
+	return s.answering(ctx, i, by, "many: "+string(choice),
+		func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
+			return s.room.AnswerQuestions(ctx, tx, now, f, choice, by.ID)
+		})
 }
 
 // LeaveOut leaves out all rows that a filter chooses, which must name a verdict.
 func (s *Service) LeaveOut(ctx context.Context, i store.Import, f staging.RowFilter, by store.Person) (int64, error) {
 	v := verdict.Verdict(f.Verdict)
-	if !slices.Contains([]verdict.Verdict{verdict.Create, verdict.Update, verdict.Delete, verdict.Same, verdict.Ask, verdict.Hold}, v) {
+	if !slices.Contains([]verdict.Verdict{verdict.Create, verdict.Update, verdict.Delete, verdict.Same, verdict.Ask,
+		verdict.Hold}, v) {
 		return 0, fault.New(fault.Invalid, "unknown_verdict", "rows of this verdict cannot be left out").With(string(v))
 	}
 	if f.Value != "" { // how many rows go would tell whether it was guessed
@@ -311,10 +327,11 @@ func (s *Service) LeaveOut(ctx context.Context, i store.Import, f staging.RowFil
 			return 0, err
 		}
 	}
-	return s.answering(ctx, i, by, "leave out: "+string(v), func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
-		now.Veil = i.Veil
-		return s.room.LeaveOut(ctx, tx, now, f, by.ID)
-	})
+	return s.answering(ctx, i, by, "leave out: "+string(v),
+		func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
+			now.Veil = i.Veil
+			return s.room.LeaveOut(ctx, tx, now, f, by.ID)
+		})
 }
 
 // TakeBack forgets answers; with no rows given, all.
@@ -326,7 +343,8 @@ func (s *Service) TakeBack(ctx context.Context, i store.Import, rows []int64, by
 
 // Gone lists the children that are gone from the source by the last check, by their ids
 // behind one: of one draft, or of the first that has any.
-func (s *Service) Gone(ctx context.Context, i store.Import, draft string, after int64, limit int) ([]staging.GoneChild, error) {
+func (s *Service) Gone(ctx context.Context, i store.Import, draft string, after int64,
+	limit int) ([]staging.GoneChild, error) {
 	if i.Totals.V == nil {
 		return nil, nil
 	}
@@ -350,10 +368,12 @@ const mostTried = 200_000
 // Try works out what a changed routine would do, on a sample of about so many
 // rows (0: all), without touching the last check. Many tries at once wait for
 // each other; who cancels the import's work ends them.
-func (s *Service) Try(ctx context.Context, i store.Import, r mapping.Routine, sample int64, by store.Person) (Tried, error) {
+func (s *Service) Try(ctx context.Context, i store.Import, r mapping.Routine, sample int64,
+	by store.Person) (Tried, error) {
 	out := Tried{Of: i.Rows}
 	if i.Work == life.Reading || i.Rows == 0 {
-		return out, fault.New(fault.Conflict, "import_busy", "the rows are not read yet").Mended("Wait until the source has been read.")
+		return out, fault.New(fault.Conflict, "import_busy",
+			"the rows are not read yet").Mended("Wait until the source has been read.")
 	}
 	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
@@ -372,7 +392,9 @@ func (s *Service) Try(ctx context.Context, i store.Import, r mapping.Routine, sa
 		part.Every = max(1, i.Rows/sample)
 	}
 	if sample <= 0 && i.Rows > mostTried {
-		return out, fault.New(fault.Invalid, "too_many_rows", fmt.Sprintf("so many rows are not tried but checked; at most %d", mostTried)).With(fmt.Sprint(i.Rows)).Mended("Try a sample, or check the import.")
+		return out, fault.New(fault.Invalid, "too_many_rows",
+			fmt.Sprintf("so many rows are not tried but checked; at most %d",
+				mostTried)).With(fmt.Sprint(i.Rows)).Mended("Try a sample, or check the import.")
 	}
 	err = s.room.Trying(ctx, func() error {
 		return s.beside(ctx, i, by, func(ctx context.Context, run store.Run) error {
@@ -390,7 +412,8 @@ const leastPairs = 500
 
 // EstimateWeights finds the chances of a record type from the workspace's own
 // records, without anybody saying which of them are the same.
-func (s *Service) EstimateWeights(ctx context.Context, workspace, typeName string, by store.Person) (store.EstimatedWeights, error) {
+func (s *Service) EstimateWeights(ctx context.Context, workspace, typeName string,
+	by store.Person) (store.EstimatedWeights, error) {
 	var w store.EstimatedWeights
 	c, t, err := s.typeOf(ctx, workspace, typeName)
 	if err != nil {
@@ -401,7 +424,9 @@ func (s *Service) EstimateWeights(ctx context.Context, workspace, typeName strin
 		return w, err
 	}
 	if len(candidates) < leastPairs {
-		return w, fault.New(fault.Conflict, "too_few_records", fmt.Sprintf("there are too few records that are alike in anything: %d pairs, at least %d are needed", len(candidates), leastPairs)).Mended("Keep the default weights until there are more records.")
+		return w, fault.New(fault.Conflict, "too_few_records",
+			fmt.Sprintf("there are too few records that are alike in anything: %d pairs, at least %d are needed",
+				len(candidates), leastPairs)).Mended("Keep the default weights until there are more records.")
 	}
 	w.Pairs = int64(len(candidates))
 	w.Weights.V, w.Share = matching.Estimate(candidates, random, matching.DefaultWeights())

@@ -26,16 +26,17 @@ P-5,Jan,Hansen,,,,,Bergvik,1988-09-09
 func TestFoundByLikeness(t *testing.T) {
 	b := start(t)
 	b.loaded("contact", people)
-	i := b.check(b.upload("contact", strings.Join([]string{"Given name,Family name,E-mail,Phone,Street,Postal code,Town,Birthday",
-		"KARI,ØKSNES,,+47 55 11 22 33,Storgata 4,5003,,",                  // 2 Kari, typed anew
-		"Bertie,Myrvang,info@marina.example,,,,Bergvik,11.06.1990",        // 3 a name that could be hers
-		"Nils,Berg,info@marina.example,,,,,",                              // 4 another at the mailbox
-		"Kari,Solberg,kari@oksnes.example,,,,,",                           // 5 married, perhaps
-		"Jan,Hansen,,,,,Bergvik,",                                         // 6 which of the two?
-		"Ola,Tangvald,ola@private.example,+4755112234,,,,1975-01-30",      // 7 another mailbox
-		"Ola,Tangvald,,+4755112234,Sjøgata 1,5004,Bergvik,2004-05-05",     // 8 his son
-		"Ingrid,Lyngset,ingrid@lyngset.example,+4799887766,,,,1966-02-02", // 9 new
-	}, "\n")))
+	i := b.check(b.upload("contact",
+		strings.Join([]string{"Given name,Family name,E-mail,Phone,Street,Postal code,Town,Birthday",
+			"KARI,ØKSNES,,+47 55 11 22 33,Storgata 4,5003,,",                  // 2 Kari, typed anew
+			"Bertie,Myrvang,info@marina.example,,,,Bergvik,11.06.1990",        // 3 a name that could be hers
+			"Nils,Berg,info@marina.example,,,,,",                              // 4 another at the mailbox
+			"Kari,Solberg,kari@oksnes.example,,,,,",                           // 5 married, perhaps
+			"Jan,Hansen,,,,,Bergvik,",                                         // 6 which of the two?
+			"Ola,Tangvald,ola@private.example,+4755112234,,,,1975-01-30",      // 7 another mailbox
+			"Ola,Tangvald,,+4755112234,Sjøgata 1,5004,Bergvik,2004-05-05",     // 8 his son
+			"Ingrid,Lyngset,ingrid@lyngset.example,+4799887766,,,,1966-02-02", // 9 new
+		}, "\n")))
 	got := map[int64]string{}
 	rows, err := b.room.Rows(b.Context(), i, staging.RowFilter{}, 0, -1, 50)
 	b.ok(err)
@@ -48,10 +49,13 @@ func TestFoundByLikeness(t *testing.T) {
 			got[r.Row] += " " + string(*r.Question)
 		}
 	}
-	b.want(got, map[int64]string{2: "same CON-1", 3: "ask alike", 4: "create", 5: "ask alike", 6: "ask several", 7: "update CON-2", 8: "ask alike", 9: "create"})
+	b.want(got, map[int64]string{2: "same CON-1", 3: "ask alike", 4: "create", 5: "ask alike", 6: "ask several",
+		7: "update CON-2", 8: "ask alike", 9: "create"})
 	q, err := b.work.Question(b.Context(), i, 5, "")
 	b.ok(err)
-	if len(q.Candidates) != 1 || q.Candidates[0].Title != "Kari Øksnes" || q.Candidates[0].Values["birthday"] != "1980-04-03" || len(q.Candidates[0].Reasons.V) == 0 || fmt.Sprint(q.Candidates[0].Against.V) != "[other_family_name]" {
+	if len(q.Candidates) != 1 || q.Candidates[0].Title != "Kari Øksnes" ||
+		q.Candidates[0].Values["birthday"] != "1980-04-03" || len(q.Candidates[0].Reasons.V) == 0 ||
+		fmt.Sprint(q.Candidates[0].Against.V) != "[other_family_name]" {
 		t.Errorf("the married name: %+v", q.Candidates)
 	}
 	if i.Totals.V.Asked == nil {
@@ -63,18 +67,24 @@ func TestFoundByLikeness(t *testing.T) {
 func TestAnswers(t *testing.T) {
 	b := start(t)
 	b.loaded("contact", people)
-	i := b.check(b.upload("contact", "Given name,Family name,E-mail,Phone,Birthday\nKari,Solberg,kari@oksnes.example,+4790909090,\nJan,Hansen,,,\nBerit,Solberg,,+4755112235,\n"))
+	i := b.check(b.upload("contact", "Given name,Family name,E-mail,Phone,Birthday\n"+
+		"Kari,Solberg,kari@oksnes.example,+4790909090,\nJan,Hansen,,,\nBerit,Solberg,,+4755112235,\n"))
 	b.want(i.Totals.V.Verdicts, map[string]int64{"ask": 3})
 	answer := func(g ...Given) error { _, err := b.work.Answer(b.Context(), i, g, b.person); return err }
 	for code, g := range map[string][]Given{
-		"unknown_choice": {{Row: 2, Choice: "perhaps"}}, "unknown_record": {{Row: 2, Choice: verdict.ChooseTake, Record: "CON-99"}}, "answer_contradicts": {{Row: 2, Choice: verdict.ChooseNew, Record: "CON-1"}},
-		"answered_twice": {{Row: 2, Choice: verdict.ChooseNew}, {Row: 2, Choice: verdict.ChooseTake, Record: "CON-1"}}, "unknown_row": {{Row: 77, Choice: verdict.ChooseNew}}, "unknown_field": {{Row: 2, Choice: verdict.ChooseNew, Keep: []string{"shoe"}}},
+		"unknown_choice":     {{Row: 2, Choice: "perhaps"}},
+		"unknown_record":     {{Row: 2, Choice: verdict.ChooseTake, Record: "CON-99"}},
+		"answer_contradicts": {{Row: 2, Choice: verdict.ChooseNew, Record: "CON-1"}},
+		"answered_twice":     {{Row: 2, Choice: verdict.ChooseNew}, {Row: 2, Choice: verdict.ChooseTake, Record: "CON-1"}},
+		"unknown_row":        {{Row: 77, Choice: verdict.ChooseNew}},
+		"unknown_field":      {{Row: 2, Choice: verdict.ChooseNew, Keep: []string{"shoe"}}},
 	} {
 		if err := answer(g...); !fault.Is(err, code) {
 			t.Errorf("%+v: %v, want %s", g, err, code)
 		}
 	}
-	b.ok(answer(Given{Row: 2, Choice: verdict.ChooseTake, Record: "CON-1", Keep: []string{"family_name"}}, Given{Row: 3, Choice: verdict.ChooseLeaveOut}, Given{Row: 4, Choice: verdict.ChooseNew}))
+	b.ok(answer(Given{Row: 2, Choice: verdict.ChooseTake, Record: "CON-1", Keep: []string{"family_name"}},
+		Given{Row: 3, Choice: verdict.ChooseLeaveOut}, Given{Row: 4, Choice: verdict.ChooseNew}))
 	i = b.again(i)
 	if err := b.work.Load(b.Context(), i, LoadRequest{}, b.person); !fault.Is(err, "answered_since_check") {
 		t.Errorf("a load before the answers count: %v", err)
@@ -112,11 +122,12 @@ func TestAllNewMakesNoTwo(t *testing.T) {
 	b := start(t)
 	b.loaded("contact", people)
 	const son = "Ola,Tangvald,,+4755112234,Sjøgata 1,5004,Bergvik,2004-05-05" // of Ola, born 1975
-	i := b.check(b.upload("contact", strings.Join([]string{"Given name,Family name,E-mail,Phone,Street,Postal code,Town,Birthday",
-		son,                                   // 2
-		strings.Replace(son, "Ola", "OLA", 1), // 3 again
-		"Ola,Tangvald,,+4755112234,Sjøgata 1,5004,Bergvik,1999-11-20", // 4 another son, or a wrong birthday
-	}, "\n")))
+	i := b.check(b.upload("contact",
+		strings.Join([]string{"Given name,Family name,E-mail,Phone,Street,Postal code,Town,Birthday",
+			son,                                   // 2
+			strings.Replace(son, "Ola", "OLA", 1), // 3 again
+			"Ola,Tangvald,,+4755112234,Sjøgata 1,5004,Bergvik,1999-11-20", // 4 another son, or a wrong birthday
+		}, "\n")))
 	b.want(b.rows(i), "[2 ask (ask) 3 hold (hold) 4 ask (ask)]")
 	q, err := b.work.Question(b.Context(), i, 4, "")
 	b.ok(err)
@@ -163,7 +174,8 @@ func TestToldApart(t *testing.T) {
 	b.loaded("account", "Company,Town,Country\nNordkai Marina,Nordkai,NO\n")
 	for _, x := range []struct{ into, header, first, again, other, otherwise string }{
 		{"contact", header, son, son, father, "O.,Tangvald,+4755112234,Bergvik,"},
-		{"account", "Company,Town,Country\n", "Nordkai Marina Service,Nordkai,NO", "Nordkai Marina Service,Nordkai,NO", "Nordkai Marina,Nordkai,NO", "Nordkai Marina Servce,Nordkai,NO"},
+		{"account", "Company,Town,Country\n", "Nordkai Marina Service,Nordkai,NO", "Nordkai Marina Service,Nordkai,NO",
+			"Nordkai Marina,Nordkai,NO", "Nordkai Marina Servce,Nordkai,NO"},
 	} {
 		i := b.check(b.upload(x.into, x.header+x.first+"\n"))
 		if x.into == "account" {
@@ -210,7 +222,8 @@ func TestAnswersInBulk(t *testing.T) {
 		}
 	}
 	b.want(alike, same)
-	n, err := b.work.AnswerMany(b.Context(), i, staging.QuestionFilter{Kind: verdict.AskAlike, From: 10}, verdict.ChooseTake, b.person)
+	n, err := b.work.AnswerMany(b.Context(), i, staging.QuestionFilter{Kind: verdict.AskAlike, From: 10},
+		verdict.ChooseTake, b.person)
 	b.ok(err)
 	some, err := b.room.CountQuestions(b.Context(), i, staging.QuestionFilter{Open: true})
 	b.ok(err)
@@ -241,7 +254,9 @@ func TestRepeatedRows(t *testing.T) {
 		"K-1,,Øksnes,,+4755112233,\n" + // 4 the number again
 		",Kari,Oeksnes,kari@oksnes.example,,03.04.1980\n" // 5 like row 2
 	for policy, want := range map[mapping.Repeats]string{
-		mapping.HoldRepeats: "map[create:2 hold:2]", mapping.FirstWins: "map[create:2 skip:2]", mapping.LastWins: "map[create:2 skip:2]", mapping.MergeRows: "map[create:2 skip:2]", mapping.AskRepeats: "map[ask:2 create:2]",
+		mapping.HoldRepeats: "map[create:2 hold:2]", mapping.FirstWins: "map[create:2 skip:2]",
+		mapping.LastWins: "map[create:2 skip:2]", mapping.MergeRows: "map[create:2 skip:2]",
+		mapping.AskRepeats: "map[ask:2 create:2]",
 	} {
 		i := b.check(b.change(b.upload("contact", text), func(r *mapping.Routine) { r.Drafts[0].Repeats = policy }))
 		b.want(fmt.Sprint(policy, " ", i.Totals.V.Verdicts), fmt.Sprint(policy, " ", want))
@@ -256,7 +271,10 @@ func TestRepeatedRows(t *testing.T) {
 				named = append(named, fmt.Sprintf("%d %s", r.Row, p.Detail))
 			}
 		}
-		b.want(fmt.Sprint(policy, named), fmt.Sprint(policy, map[mapping.Repeats][]string{mapping.HoldRepeats: {"4 2", "5 2"}, mapping.FirstWins: {"4 repeated 2", "5 repeated 2"}, mapping.LastWins: {"2 repeated 5", "4 repeated 5"}, mapping.MergeRows: {"4 merged 2", "5 merged 2"}}[policy]))
+		b.want(fmt.Sprint(policy, named),
+			fmt.Sprint(policy, map[mapping.Repeats][]string{mapping.HoldRepeats: {"4 2", "5 2"},
+				mapping.FirstWins: {"4 repeated 2", "5 repeated 2"}, mapping.LastWins: {"2 repeated 5", "4 repeated 5"},
+				mapping.MergeRows: {"4 merged 2", "5 merged 2"}}[policy]))
 	}
 	i := b.upload("contact", text)
 	i = b.load(b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Repeats = mapping.MergeRows })))
@@ -264,8 +282,10 @@ func TestRepeatedRows(t *testing.T) {
 	r := b.record("contact", "CON-1")
 	b.want(r.Values["phone"]+" "+r.Values["family_name"]+" "+r.Values["given_name"], "+4755112233 Oeksnes Kari")
 	// An answer that a row is an earlier one puts its values there.
-	i = b.check(b.change(b.upload("contact", "Ref,Given name,Family name,Phone\nK-7,Åse,Ny,\nK-7,,,+4755112277\n"), func(r *mapping.Routine) { r.Drafts[0].Repeats = mapping.AskRepeats }))
-	_, err := b.work.AnswerMany(b.Context(), i, staging.QuestionFilter{Kind: verdict.AskRepeat}, verdict.ChooseTake, b.person)
+	i = b.check(b.change(b.upload("contact", "Ref,Given name,Family name,Phone\nK-7,Åse,Ny,\nK-7,,,+4755112277\n"),
+		func(r *mapping.Routine) { r.Drafts[0].Repeats = mapping.AskRepeats }))
+	_, err := b.work.AnswerMany(b.Context(), i, staging.QuestionFilter{Kind: verdict.AskRepeat},
+		verdict.ChooseTake, b.person)
 	b.ok(err)
 	i = b.check(b.again(i))
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 1, "skip": 1})
@@ -276,11 +296,13 @@ func TestRepeatedRows(t *testing.T) {
 // What several finds of a rule mean, and a single one.
 func TestWhatFindsMean(t *testing.T) {
 	b := start(t)
-	b.load(b.check(b.exactly(b.upload("contact", "Ref,Family name,E-mail,Phone\nK-1,Ek,info@x.example,\nK-2,Bø,info@x.example,+4755112233\nK-3,Li,info@x.example,\n"), "source_ref")))
+	b.load(b.check(b.exactly(b.upload("contact", "Ref,Family name,E-mail,Phone\nK-1,Ek,info@x.example,\n"+
+		"K-2,Bø,info@x.example,+4755112233\nK-3,Li,info@x.example,\n"), "source_ref")))
 	for _, c := range []struct {
 		one, several catalog.Find
 		want         string
-	}{{"", "", "ask "}, {"", catalog.Hold, "hold CON-1"}, {"", catalog.Skip, "skip "}, {"", catalog.Oldest, "update CON-1"}, {"", catalog.Newest, "update CON-3"}, {"", catalog.Full, "update CON-2"}} {
+	}{{"", "", "ask "}, {"", catalog.Hold, "hold CON-1"}, {"", catalog.Skip, "skip "},
+		{"", catalog.Oldest, "update CON-1"}, {"", catalog.Newest, "update CON-3"}, {"", catalog.Full, "update CON-2"}} {
 		i := b.change(b.upload("contact", "Family name,E-mail\nNy,info@x.example\n"), func(r *mapping.Routine) {
 			r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"email"}, One: c.one, Several: c.several}}
 		})
@@ -326,7 +348,8 @@ func TestValuePolicies(t *testing.T) {
 	said := rows[0].Drafts[0].Changes.V
 	b.load(i)
 	v := b.record("contact", "CON-1").Values
-	b.want(fmt.Sprintf("%s|%s|%s|%s|%s|%s", v["family_name"], v["given_name"], v["phone"], v["job_title"], v["description"], v["birthday"]), "Berg|Kari|||met at the fair\nwants pedestals|")
+	b.want(fmt.Sprintf("%s|%s|%s|%s|%s|%s", v["family_name"], v["given_name"], v["phone"], v["job_title"],
+		v["description"], v["birthday"]), "Berg|Kari|||met at the fair\nwants pedestals|")
 	if len(said) != 4 || *said["description"][1] != v["description"] || said["phone"][1] != nil {
 		t.Errorf("the check said %v", said)
 	}
@@ -417,7 +440,8 @@ func TestFrequentValuesDoNotExplode(t *testing.T) {
 	}
 	b.load(b.check(b.exactly(b.upload("contact", text("Berg")), "source_ref")))
 	i := b.check(b.upload("contact", text("Lund")))
-	if v := i.Totals.V.Verdicts; v["create"]+v["ask"]+v["hold"]+v["update"]+v["same"] != n || v["update"]+v["same"] > n/100 {
+	if v := i.Totals.V.Verdicts; v["create"]+v["ask"]+v["hold"]+v["update"]+v["same"] != n ||
+		v["update"]+v["same"] > n/100 {
 		t.Errorf("%v", v)
 	}
 }
@@ -448,7 +472,8 @@ func TestEstimatedWeights(t *testing.T) {
 func TestWrittenSinceTheCheck(t *testing.T) {
 	b := start(t)
 	b.loaded("contact", people)
-	i := b.check(b.upload("contact", "Given name,Family name,E-mail,Phone\nIngrid,Lyngset,ingrid@lyngset.example,+4799887766\n"))
+	i := b.check(b.upload("contact", "Given name,Family name,E-mail,Phone\n"+
+		"Ingrid,Lyngset,ingrid@lyngset.example,+4799887766\n"))
 	b.loaded("contact", "Given name,Family name,E-mail,Phone\nIngrid,Lyngset,ingrid@lyngset.example,+4799887766\n")
 	if err := b.work.Load(b.Context(), i, LoadRequest{}, b.person); !fault.Is(err, "written_since_check") {
 		t.Errorf("a load behind another: %v", err)
@@ -462,7 +487,8 @@ func TestWrittenSinceTheCheck(t *testing.T) {
 func TestAnswersOutliveStaging(t *testing.T) {
 	b := start(t)
 	b.loaded("contact", people)
-	i := b.check(b.upload("contact", "Given name,Family name,E-mail,Birthday\nKari,Solberg,kari@oksnes.example,1980-04-03\nNils,Ny,nils@ny.example,\n"))
+	i := b.check(b.upload("contact", "Given name,Family name,E-mail,Birthday\n"+
+		"Kari,Solberg,kari@oksnes.example,1980-04-03\nNils,Ny,nils@ny.example,\n"))
 	_, err := b.work.Answer(b.Context(), i, []Given{{Row: 2, Choice: verdict.ChooseTake, Record: "CON-1"}}, b.person)
 	b.ok(err)
 	i = b.check(b.again(i))
@@ -472,7 +498,8 @@ func TestAnswersOutliveStaging(t *testing.T) {
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"updated": 1, "created": 1})
 	b.want(b.record("contact", "CON-1").Values["family_name"], "Solberg")
 
-	i = b.check(b.upload("contact", "Given name,Family name,E-mail,Birthday\nKari,Myrvang,kari@oksnes.example,1980-04-03\n"))
+	i = b.check(b.upload("contact", "Given name,Family name,E-mail,Birthday\n"+
+		"Kari,Myrvang,kari@oksnes.example,1980-04-03\n"))
 	_, err = b.work.Answer(b.Context(), i, []Given{{Row: 2, Choice: verdict.ChooseTake, Record: "CON-5"}}, b.person)
 	b.ok(err)
 	_, err = b.store.Pool().Exec(b.Context(), `delete from w_main.r_contact where id = 5`)
@@ -531,7 +558,9 @@ func TestManyEqualRows(t *testing.T) {
 // Rows that are put together lose no key: those with another are held.
 func TestMergedRowsLoseNoKey(t *testing.T) {
 	b := start(t)
-	i := b.upload("account", "Name,Number in the old system,Registration number,Website,Street\nMarina Oostende,K-5,R-1,oostende.example,Kaai 44\nMarina Oostende NV,K-6,R-1,oostende.example,Kaai 44\nFjord Marina,K-7,R-2,,Quay 1\nFjord Marina,,R-2,fjord.example,\n")
+	i := b.upload("account", "Name,Number in the old system,Registration number,Website,Street\n"+
+		"Marina Oostende,K-5,R-1,oostende.example,Kaai 44\nMarina Oostende NV,K-6,R-1,oostende.example,Kaai 44\n"+
+		"Fjord Marina,K-7,R-2,,Quay 1\nFjord Marina,,R-2,fjord.example,\n")
 	i = b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Repeats = mapping.MergeRows }))
 	b.want(b.codes(i), "[3 rows_disagree source_ref]")
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "skip": 1, "hold": 1})

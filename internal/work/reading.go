@@ -62,7 +62,8 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 	}
 	columns, notices := st.profile.Profile()
 	if st.cells.Rows() == 0 {
-		return fault.New(fault.Invalid, "no_rows", "there is a header and no row below it").At(fault.Place{File: st.file, Row: st.reading.HeaderRow}).
+		return fault.New(fault.Invalid, "no_rows", "there is a header and no row below it").At(fault.Place{File: st.file,
+			Row: st.reading.HeaderRow}).
 			Mended("Send a file with rows, or choose another header row.")
 	}
 	if i.Written {
@@ -71,8 +72,10 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 			return err
 		}
 		if !same {
-			return s.end(ctx, r, life.NotWhole, &store.Trouble{Code: "other_rows", Message: "read so, the source has other rows than those of which some were loaded",
-				Mend: "What was read before stays. Upload the file again to read it so."})
+			return s.end(ctx, r, life.NotWhole,
+				&store.Trouble{Code: "other_rows",
+					Message: "read so, the source has other rows than those of which some were loaded",
+					Mend:    "What was read before stays. Upload the file again to read it so."})
 		}
 	}
 	c, err := s.store.Catalog(ctx, i.Workspace)
@@ -83,7 +86,8 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 	if err != nil {
 		return err
 	}
-	result := store.ReadResult{Findings: st.findings, Columns: columns, Notices: slices.Concat(st.table.Notices, notices, st.table.Rest()), Rows: st.cells.Rows(), Anchors: st.cells.Anchors, Reading: i.Reading.V}
+	result := store.ReadResult{Findings: st.findings, Columns: columns, Notices: slices.Concat(st.table.Notices,
+		notices, st.table.Rest()), Rows: st.cells.Rows(), Anchors: st.cells.Anchors, Reading: i.Reading.V}
 	if err := s.firstMapping(ctx, c.Offered(), i, &result); err != nil {
 		return err
 	}
@@ -108,7 +112,8 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 }
 
 // stageCells stages the rows of a table, and profiles them beside.
-func (s *Service) stageCells(ctx context.Context, r store.Run, table *sheet.Table, profile *sheet.Profiler, w *staging.CellWriter) error {
+func (s *Service) stageCells(ctx context.Context, r store.Run, table *sheet.Table, profile *sheet.Profiler,
+	w *staging.CellWriter) error {
 	beside := profile.Beside()
 	err := s.stageRows(ctx, r, table, beside, w)
 	if failed := beside.End(); err == nil {
@@ -117,7 +122,8 @@ func (s *Service) stageCells(ctx context.Context, r store.Run, table *sheet.Tabl
 	return err
 }
 
-func (s *Service) stageRows(ctx context.Context, r store.Run, table *sheet.Table, profile *sheet.Beside, w *staging.CellWriter) error {
+func (s *Service) stageRows(ctx context.Context, r store.Run, table *sheet.Table, profile *sheet.Beside,
+	w *staging.CellWriter) error {
 	for {
 		row, err := table.Next()
 		if err == io.EOF {

@@ -19,7 +19,8 @@ import (
 // an empty text blanks the value. The version is that which the change was made
 // on: when somebody else was faster it is refused. Version 0 changes whatever is
 // there.
-func (s *Service) ChangeRecord(ctx context.Context, workspace, typeName, id string, version int, texts map[string]string, by store.Person) (store.Record, error) {
+func (s *Service) ChangeRecord(ctx context.Context, workspace, typeName, id string, version int,
+	texts map[string]string, by store.Person) (store.Record, error) {
 	r, err := s.store.Record(store.Whole(ctx), workspace, typeName, id)
 	if err != nil {
 		return r, err
@@ -35,10 +36,12 @@ func (s *Service) ChangeRecord(ctx context.Context, workspace, typeName, id stri
 	for name, text := range texts {
 		f, ok := r.Type.Field(name)
 		if ok && f.Limited() && !f.Fills(by.Role) {
-			return r, errLimited([]string{f.Label}).At(fault.Place{Path: name}).Mended("Ask somebody who may fill it: an administrator limits fields by role.")
+			return r, errLimited([]string{f.Label}).At(fault.Place{Path: name}).Mended("Ask somebody who may fill it: an " +
+				"administrator limits fields by role.")
 		}
 		if !ok || f.Retired {
-			return r, fault.New(fault.Invalid, "unknown_field", "the record type "+typeName+" has no such field").At(fault.Place{Path: name}).With(name)
+			return r, fault.New(fault.Invalid, "unknown_field", "the record type "+typeName+
+				" has no such field").At(fault.Place{Path: name}).With(name)
 		}
 		if values[name], after[name], err = s.readValue(ctx, workspace, c, f, text, after["country"]); err != nil {
 			return r, err
@@ -63,7 +66,8 @@ func (s *Service) ChangeRecord(ctx context.Context, workspace, typeName, id stri
 
 // readValue reads a value that a person has typed: as it is kept, and as the
 // record shows it. Dates are written as 2026-03-31, decimals with a point.
-func (s *Service) readValue(ctx context.Context, workspace string, c catalog.Catalog, f catalog.Field, text, country string) (kept, shown string, err error) {
+func (s *Service) readValue(ctx context.Context, workspace string, c catalog.Catalog, f catalog.Field, text,
+	country string) (kept, shown string, err error) {
 	text = value.Trim(text)
 	if text == "" {
 		return "", "", nil
@@ -74,7 +78,8 @@ func (s *Service) readValue(ctx context.Context, workspace string, c catalog.Cat
 			return v, v, nil
 		}
 		p := problem.Problem{Code: trouble.Code, Detail: trouble.Detail, Value: text}
-		return "", "", fault.New(fault.Invalid, string(p.Code), f.Label+": "+p.Message()).At(fault.Place{Path: f.Name}).With(text).Mended(p.Mend())
+		return "", "", fault.New(fault.Invalid, string(p.Code),
+			f.Label+": "+p.Message()).At(fault.Place{Path: f.Name}).With(text).Mended(p.Mend())
 	}
 	target, err := c.MustType(f.To)
 	if err != nil {
@@ -86,7 +91,8 @@ func (s *Service) readValue(ctx context.Context, workspace string, c catalog.Cat
 	}
 	l, ok := found[text]
 	if !ok {
-		return "", "", fault.New(fault.Invalid, "link_not_found", fmt.Sprintf("%s: no %s has this id, key or name", f.Label, strings.ToLower(target.Label))).At(fault.Place{Path: f.Name}).With(text).
+		return "", "", fault.New(fault.Invalid, "link_not_found", fmt.Sprintf("%s: no %s has this id, key or name",
+			f.Label, strings.ToLower(target.Label))).At(fault.Place{Path: f.Name}).With(text).
 			Mended("Write an id, a key, or the whole name of one record.")
 	}
 	id, err := target.ParseRecordID(l.ID)

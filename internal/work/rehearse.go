@@ -20,7 +20,8 @@ func (s *Service) Rehearse(ctx context.Context, i store.Import, in string, by st
 		return none, err
 	}
 	if in == i.Workspace {
-		return none, fault.New(fault.Invalid, "same_workspace", "an import is rehearsed in another workspace than its own").At(fault.Place{Path: "workspace"}).With(in).
+		return none, fault.New(fault.Invalid, "same_workspace",
+			"an import is rehearsed in another workspace than its own").At(fault.Place{Path: "workspace"}).With(in).
 			Mended("Make one as a copy of this: uchi workspaces add practice --from " + in + ".")
 	}
 	err := s.mustCover(ctx, by, in, rights.Operator)
@@ -31,13 +32,15 @@ func (s *Service) Rehearse(ctx context.Context, i store.Import, in string, by st
 		return none, err
 	}
 	if i.CleanedAt != nil {
-		return none, fault.New(fault.Conflict, "no_longer_kept", "the source of the import is no longer kept").Mended("Upload the file in the other workspace.")
+		return none, fault.New(fault.Conflict, "no_longer_kept",
+			"the source of the import is no longer kept").Mended("Upload the file in the other workspace.")
 	}
 	c, err := s.store.Catalog(store.Whole(ctx), in)
 	if err != nil {
 		return none, err
 	}
-	n := store.NewImport{Workspace: in, Name: i.Name, Source: i.Source, Into: i.Into, Reading: i.Reading.V, Rehearses: &i.ID, By: by.ID}
+	n := store.NewImport{Workspace: in, Name: i.Name, Source: i.Source, Into: i.Into, Reading: i.Reading.V,
+		Rehearses: &i.ID, By: by.ID}
 	if i.Routine.V != nil {
 		r := i.Routine.V.Renamed(c)
 		if _, err := mapping.NewPlan(r, c, i.Columns.V); err != nil {
@@ -58,7 +61,8 @@ func (s *Service) Rehearse(ctx context.Context, i store.Import, in string, by st
 func (s *Service) Rehearsed(ctx context.Context, rehearsal store.Import, by store.Person) (store.Import, error) {
 	var none store.Import
 	if rehearsal.Rehearses == nil {
-		return none, fault.New(fault.Conflict, "no_rehearsal", "the import rehearses no other, or that is gone").Mended("Save its set-up as a routine, and copy that.")
+		return none, fault.New(fault.Conflict, "no_rehearsal",
+			"the import rehearses no other, or that is gone").Mended("Save its set-up as a routine, and copy that.")
 	}
 	if rehearsal.Routine.V == nil {
 		return none, fault.New(fault.Conflict, "no_mapping", "no column is mapped yet")

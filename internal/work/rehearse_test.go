@@ -31,10 +31,13 @@ func (b *bench) asAdministrator() *bench {
 // routine comes back.
 func TestRehearse(t *testing.T) {
 	b := start(t).asAdministrator()
-	_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "berths", Label: "Berths", Type: catalog.Integer}, 0, b.person)
+	_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "berths", Label: "Berths",
+		Type: catalog.Integer}, 0, b.person)
 	b.ok(err)
-	b.loaded("account", lines("Ref,Company,Berths", 200, func(k int) string { return fmt.Sprintf("A-%d,Marina %d,%d", k, k, k) }))
-	b.loaded("contact", lines("Ref,Family name,Account", 400, func(k int) string { return fmt.Sprintf("K-%d,Berg%d,A-%d", k, k, k%200) }))
+	b.loaded("account", lines("Ref,Company,Berths", 200,
+		func(k int) string { return fmt.Sprintf("A-%d,Marina %d,%d", k, k, k) }))
+	b.loaded("contact", lines("Ref,Family name,Account", 400,
+		func(k int) string { return fmt.Sprintf("K-%d,Berg%d,A-%d", k, k, k%200) }))
 	v := store.SavedView{Type: "account", Name: "All"}
 	_, err = b.work.SaveView(b.Context(), "main", v, b.person)
 	b.ok(err)
@@ -62,7 +65,8 @@ func TestRehearse(t *testing.T) {
 
 	// New records there get ids beyond those that came along, and main stays as it was.
 	text := "Ref,Company\nA-0,Marina Zero\nN-1,Skarv\n"
-	i, err := b.work.Upload(b.Context(), Upload{Workspace: "practice", FileName: "new.csv", Into: "account", Body: strings.NewReader(text), Bytes: int64(len(text)), By: b.person})
+	i, err := b.work.Upload(b.Context(), Upload{Workspace: "practice", FileName: "new.csv", Into: "account",
+		Body: strings.NewReader(text), Bytes: int64(len(text)), By: b.person})
 	b.ok(err)
 	rehearsal := *b
 	rehearsal.workspace = "practice"
@@ -130,7 +134,8 @@ func TestRecordsComeAlong(t *testing.T) {
 	b := start(t).asAdministrator()
 	b.loaded("account", lines("Ref,Company", 300, func(k int) string { return fmt.Sprintf("A-%d,Marina %d", k, k) }))
 	ctx := b.Context()
-	b.ok(b.store.CopyWorkspace(ctx, "practice", "", store.Copy{From: "main", Share: 100}, b.person.ID)) // nobody is told yet
+	// nobody is told yet
+	b.ok(b.store.CopyWorkspace(ctx, "practice", "", store.Copy{From: "main", Share: 100}, b.person.ID))
 	w, ok, err := b.store.ClaimCopy(ctx, "dead", time.Hour)
 	b.ok(err)
 	b.want([]any{ok, w.Workspace, w.From}, []any{true, "practice", "main"})
@@ -208,7 +213,8 @@ func TestAnImportIsRehearsed(t *testing.T) {
 	there := *b
 	there.workspace = "practice"
 	r = there.check(there.wait(r.ID))
-	b.want([]any{r.RehearsesIn, *r.Rehearses, r.Rows, r.Totals.V.Verdicts}, []any{"main", i.ID, i.Rows, map[string]int64{"create": 1, "hold": 1}})
+	b.want([]any{r.RehearsesIn, *r.Rehearses, r.Rows, r.Totals.V.Verdicts},
+		[]any{"main", i.ID, i.Rows, map[string]int64{"create": 1, "hold": 1}})
 
 	// Another mapping alone comes back at once.
 	r = there.check(there.change(r, func(x *mapping.Routine) {

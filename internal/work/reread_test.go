@@ -13,7 +13,8 @@ import (
 // uploaded uploads a file, of whose rows nobody says what they are.
 func (b *bench) uploaded(name, body string) store.Import {
 	b.Helper()
-	i, err := b.work.Upload(b.Context(), Upload{Workspace: "main", FileName: name, Body: bytes.NewReader([]byte(body)), Bytes: int64(len(body)), By: b.person})
+	i, err := b.work.Upload(b.Context(), Upload{Workspace: "main", FileName: name, Body: bytes.NewReader([]byte(body)),
+		Bytes: int64(len(body)), By: b.person})
 	b.ok(err)
 	return b.wait(i.ID)
 }
@@ -41,8 +42,10 @@ func (b *bench) placed(i store.Import, header string) string {
 // for columns of the same name alone.
 func TestAnotherPartOfASource(t *testing.T) {
 	b := start(t)
-	const companies = "No,Company,Street,Town\n1,Alpha Marina AS,Kaigata 1,Bergen\n2,Beta Havn AS,Kaigata 2,Voss\n3,Gamma Verft AS,Kaigata 3,Molde\n"
-	const people = "No,Surname,Job title,Mobile\n7,Moe,Director,+4790112233\n8,Lie,Buyer,+4790112234\n9,Dahl,Captain,+4790112235\n"
+	const companies = "No,Company,Street,Town\n1,Alpha Marina AS,Kaigata 1,Bergen\n2,Beta Havn AS,Kaigata 2,Voss\n" +
+		"3,Gamma Verft AS,Kaigata 3,Molde\n"
+	const people = "No,Surname,Job title,Mobile\n7,Moe,Director,+4790112233\n8,Lie,Buyer,+4790112234\n" +
+		"9,Dahl,Captain,+4790112235\n"
 	zip := b.zipped("companies.csv", companies, "people.csv", people)
 
 	i := b.uploaded("old.zip", zip)
@@ -55,14 +58,16 @@ func TestAnotherPartOfASource(t *testing.T) {
 	b.want(b.placed(i, "Street"), "account street")
 
 	// The type that a person gave stays; what was only suggested for it does not.
-	i, err := b.work.Upload(b.Context(), Upload{Workspace: "main", FileName: "old.zip", Into: "contact", Body: bytes.NewReader([]byte(zip)), Bytes: int64(len(zip)), By: b.person})
+	i, err := b.work.Upload(b.Context(), Upload{Workspace: "main", FileName: "old.zip", Into: "contact",
+		Body: bytes.NewReader([]byte(zip)), Bytes: int64(len(zip)), By: b.person})
 	b.ok(err)
 	i = b.read(b.wait(i.ID), sheet.Reading{File: "people.csv"})
 	b.want(b.placed(i, "Job title"), "contact job_title")
 
 	// A person's choices go with their columns, wherever these stand.
 	i = b.change(b.uploaded("old.zip", zip), func(r *mapping.Routine) {
-		r.Drafts[0].Fields = map[string]mapping.Origin{"name": {From: []string{"Company"}}, "legal_name": {From: []string{"Street"}}, "source_ref": {From: []string{"No"}}}
+		r.Drafts[0].Fields = map[string]mapping.Origin{"name": {From: []string{"Company"}},
+			"legal_name": {From: []string{"Street"}}, "source_ref": {From: []string{"No"}}}
 	})
 	i = b.read(i, sheet.Reading{File: "people.csv"})
 	b.want(b.placed(i, "No"), "account source_ref")
@@ -76,7 +81,8 @@ func TestAnotherEncodingOfASource(t *testing.T) {
 	b := start(t)
 	const latin = "Name,Stra\xdfe,Ort\nAlpha Werft,Kai 1,K\xf6ln\nBeta Werft,Kai 2,K\xf6ln\n"
 	i := b.change(b.read(b.upload("account", latin), sheet.Reading{Encoding: "iso-8859-5"}), func(r *mapping.Routine) {
-		r.Drafts = []mapping.Draft{{Type: "account", Fields: map[string]mapping.Origin{"name": {From: []string{"Name"}}, "street": {From: []string{"Straпe"}}}}}
+		r.Drafts = []mapping.Draft{{Type: "account", Fields: map[string]mapping.Origin{"name": {From: []string{"Name"}},
+			"street": {From: []string{"Straпe"}}}}}
 	})
 	i = b.read(i, sheet.Reading{Encoding: "iso-8859-1"})
 	b.want(b.placed(i, "Straße"), "account street")
@@ -92,7 +98,8 @@ func TestWhatNobodyChose(t *testing.T) {
 	}))
 	b.want(b.placed(first, "Deal"), "opportunity source_ref")
 	b.load(b.check(first))
-	next := b.upload("opportunity", "Deal no,Deal,Customer\nBD-1,Pedestals west quay,Alpha Marina\nBD-2,Charger for the pilot boat,Alpha Marina\nBD-3,Refit of pier C,Alpha Marina\n")
+	next := b.upload("opportunity", "Deal no,Deal,Customer\nBD-1,Pedestals west quay,Alpha Marina\n"+
+		"BD-2,Charger for the pilot boat,Alpha Marina\nBD-3,Refit of pier C,Alpha Marina\n")
 	b.want(b.placed(next, "Deal"), "opportunity title")
 	b.want(b.placed(next, "Deal no"), "opportunity source_ref")
 	b.load(b.check(b.change(next, func(r *mapping.Routine) {

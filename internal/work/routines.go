@@ -17,14 +17,16 @@ import (
 
 // SaveRoutine keeps a routine under a name of its own. A version above 0 is that
 // which the change was made on.
-func (s *Service) SaveRoutine(ctx context.Context, workspace string, r mapping.Routine, version int, by store.Person) (store.SavedRoutine, error) {
+func (s *Service) SaveRoutine(ctx context.Context, workspace string, r mapping.Routine, version int,
+	by store.Person) (store.SavedRoutine, error) {
 	c, err := s.store.Catalog(store.Whole(ctx), workspace)
 	if err != nil {
 		return store.SavedRoutine{}, err
 	}
 	r.Name = strings.TrimSpace(r.Name)
 	if r.Name == "" || len(r.Name) > 100 {
-		return store.SavedRoutine{}, fault.New(fault.Invalid, "bad_name", "a routine needs a name of at most 100 characters").At(fault.Place{Path: "name"}).With(r.Name)
+		return store.SavedRoutine{}, fault.New(fault.Invalid, "bad_name",
+			"a routine needs a name of at most 100 characters").At(fault.Place{Path: "name"}).With(r.Name)
 	}
 	r = r.Renamed(c)
 	if err := r.Check(c, nil); err != nil {
@@ -142,7 +144,8 @@ func missing(c catalog.Catalog, r mapping.Routine, column string) Missing {
 				label, found = f.Label, f.Required && f.Default == ""
 			}
 			m.Fields = append(m.Fields, label)
-			m.Needed = m.Needed || found || slices.ContainsFunc(rules, func(rule catalog.MatchRule) bool { return slices.Contains(rule.Fields, name) })
+			m.Needed = m.Needed || found ||
+				slices.ContainsFunc(rules, func(rule catalog.MatchRule) bool { return slices.Contains(rule.Fields, name) })
 		}
 	}
 	return m
@@ -255,7 +258,9 @@ func (s *Service) UseRoutine(ctx context.Context, i store.Import, name string, v
 	}
 	r, ok := fitted(c, saved.Document.V.Renamed(c), i)
 	if !ok {
-		return fault.New(fault.Invalid, "routine_does_not_fit", "the source has none of the columns that the routine takes").With(name).Mended("Columns of the routine: " + fault.Cut(strings.Join(saved.Document.V.Columns(), ", "), 300) + ".")
+		return fault.New(fault.Invalid, "routine_does_not_fit",
+			"the source has none of the columns that the routine takes").With(name).Mended("Columns of the routine: " +
+			fault.Cut(strings.Join(saved.Document.V.Columns(), ", "), 300) + ".")
 	}
 	return s.SetRoutine(ctx, i, r, version, by)
 }

@@ -62,7 +62,8 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 		return out, err
 	}
 	if len(rows) == 0 || rows[0].Row != number {
-		return out, fault.New(fault.NotFound, "unknown_row", "the source has no row of this number, or nothing stands in it").With(fmt.Sprint(number))
+		return out, fault.New(fault.NotFound, "unknown_row",
+			"the source has no row of this number, or nothing stands in it").With(fmt.Sprint(number))
 	}
 	out.Row = rows[0]
 	plan, _, err := s.planOf(ctx, i)
@@ -137,9 +138,11 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 
 // kept is the value without what it is, for whom it is kept from.
 func (v RowValue) kept() RowValue {
-	out := RowValue{Field: v.Field, Column: v.Column, Changed: v.Changed, Before: mapping.Mask(v.Before), After: mapping.Mask(v.After)}
+	out := RowValue{Field: v.Field, Column: v.Column, Changed: v.Changed, Before: mapping.Mask(v.Before),
+		After: mapping.Mask(v.After)}
 	if v.Problem != nil {
-		out.Problem = &problem.Problem{Code: v.Problem.Code, Field: v.Problem.Field, Column: v.Problem.Column, Light: v.Problem.Light, Value: mapping.Mask(v.Problem.Value)}
+		out.Problem = &problem.Problem{Code: v.Problem.Code, Field: v.Problem.Field, Column: v.Problem.Column,
+			Light: v.Problem.Light, Value: mapping.Mask(v.Problem.Value)}
 	}
 	return out
 }
@@ -169,7 +172,8 @@ func draftOf(r staging.GridRow, dp *mapping.DraftPlan) staging.RowDraft {
 	return staging.RowDraft{Name: dp.Name, Type: dp.Type.Name}
 }
 
-func rowValue(dp *mapping.DraftPlan, fp mapping.FieldPlan, typed string, d DraftRecord, problems []problem.Problem) RowValue {
+func rowValue(dp *mapping.DraftPlan, fp mapping.FieldPlan, typed string, d DraftRecord,
+	problems []problem.Problem) RowValue {
 	typed = strings.ReplaceAll(typed, mapping.FindGap, ", ")
 	v := RowValue{Field: fp.Field, Column: fp.Column(), After: typed}
 	if fp.Draft >= 0 {

@@ -17,7 +17,8 @@ func (b *bench) parents() string {
 	b.Helper()
 	rows, err := b.store.Pool().Query(b.Context(), `
 		select a.`+schema.Value("name")+` || coalesce('>' || p.`+schema.Value("name")+`, '')
-		from `+schema.Records("main", "account")+` a left join `+schema.Records("main", "account")+` p on p.id = a.`+schema.Value("parent")+`
+		from `+schema.Records("main", "account")+` a left join `+schema.Records("main", "account")+` p on p.id = a.`+
+		schema.Value("parent")+`
 		order by a.id`)
 	b.ok(err)
 	defer rows.Close()
@@ -49,12 +50,16 @@ Alone,B-11,Nobody here,NO
 func TestLinksToOtherRows(t *testing.T) {
 	b := start(t)
 	i := b.check(b.upload("account", harbours))
-	b.want(strings.Join(b.rows(i), "\n"), strings.Join([]string{"2 create (create)", "3 create (create)", "4 create (create)", "5 create (create)", "6 create (create)",
-		"7 ask (ask)", "8 hold (hold)", "9 hold (hold)", "10 hold (hold)", "11 hold (hold)", "12 hold (hold)"}, "\n"))
-	b.want(strings.Join(b.codes(i), "\n"), "8 link_ambiguous parent\n9 bad_country country\n10 link_held parent\n11 link_held parent\n12 link_not_found parent")
+	b.want(strings.Join(b.rows(i), "\n"),
+		strings.Join([]string{"2 create (create)", "3 create (create)", "4 create (create)", "5 create (create)",
+			"6 create (create)",
+			"7 ask (ask)", "8 hold (hold)", "9 hold (hold)", "10 hold (hold)", "11 hold (hold)", "12 hold (hold)"}, "\n"))
+	b.want(strings.Join(b.codes(i), "\n"), "8 link_ambiguous parent\n9 bad_country country\n10 link_held parent\n"+
+		"11 link_held parent\n12 link_not_found parent")
 	// A parent is mended: what hangs on it is free, the check stays the same.
 	check := *i.CheckRun
-	i = b.mend(i, CellEdit{9, "Country", "NO"}, CellEdit{12, "Parent account", "Under bad"}, CellEdit{8, "Parent account", "B-5"})
+	i = b.mend(i, CellEdit{9, "Country", "NO"}, CellEdit{12, "Parent account", "Under bad"},
+		CellEdit{8, "Parent account", "B-5"})
 	b.want(*i.CheckRun, check)
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 10, "ask": 1})
 	i = b.mend(i, CellEdit{10, "Name", "Renamed"}) // and the child loses it again
@@ -99,13 +104,15 @@ func (b *bench) inSteps(i store.Import, rows int, between func()) store.Import {
 func TestLinksThatWait(t *testing.T) {
 	b := start(t)
 	b.loaded("account", "Name,External ID,Town\nOld one,B-1,Havn\nOther,B-2,Sund\n")
-	const rows = "Name,External ID,Town,Parent account\nOld one,B-1,Vik,Top\nOther,B-2,,Top\nNew,B-3,,Top\nTop,B-4,,Old one\n"
+	const rows = "Name,External ID,Town,Parent account\nOld one,B-1,Vik,Top\nOther,B-2,,Top\nNew,B-3,,Top\n" +
+		"Top,B-4,,Old one\n"
 	i := b.check(b.upload("account", rows))
 	b.want(i.Totals.V.Verdicts, map[string]int64{"update": 2, "create": 2})
 	before := b.records("account")
 	i = b.inSteps(i, 2, func() {
 		b.want(b.record("account", "ACC-1").Links["parent"].ID, "")
-		_, err := b.store.Pool().Exec(b.Context(), `update `+schema.Records("main", "account")+` set version = version + 1, changed_at = now(), `+schema.Value("locality")+` = 'Else' where id = 2`)
+		_, err := b.store.Pool().Exec(b.Context(), `update `+schema.Records("main", "account")+
+			` set version = version + 1, changed_at = now(), `+schema.Value("locality")+` = 'Else' where id = 2`)
 		b.ok(err)
 	})
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"updated": 2, "created": 2})

@@ -41,7 +41,9 @@ func TestPagesOfRows(t *testing.T) {
 		}
 		return fmt.Sprintf("K-%d,Berg %d,%s", n, n%7, mail)
 	})))
-	for name, f := range map[string]staging.RowFilter{"all": {}, "held": {Verdict: "hold"}, "create": {Verdict: "create"}, "problem": {Problem: "bad_email", Field: "email"}, "text": {Text: "berg 3"}, "both": {Verdict: "create", Text: "Berg 5"}, "none": {Problem: "bad_date"}} {
+	for name, f := range map[string]staging.RowFilter{"all": {}, "held": {Verdict: "hold"},
+		"create": {Verdict: "create"}, "problem": {Problem: "bad_email", Field: "email"}, "text": {Text: "berg 3"},
+		"both": {Verdict: "create", Text: "Berg 5"}, "none": {Problem: "bad_date"}} {
 		count, err := b.room.CountRows(b.Context(), i, f)
 		b.ok(err)
 		var walked []int64
@@ -57,7 +59,8 @@ func TestPagesOfRows(t *testing.T) {
 				break
 			}
 		}
-		if int64(len(walked)) != count || !slices.IsSorted(walked) || len(slices.Compact(slices.Clone(walked))) != len(walked) {
+		if int64(len(walked)) != count || !slices.IsSorted(walked) ||
+			len(slices.Compact(slices.Clone(walked))) != len(walked) {
 			t.Errorf("%s: %d rows walked, %d counted", name, len(walked), count)
 		}
 		for _, at := range []int64{0, 1, 999, 1000, 1001, count - 1} {
@@ -79,7 +82,8 @@ func TestTwoLoadsAtOnce(t *testing.T) {
 	b := start(t)
 	const n = 30_000
 	text := func(name string) string {
-		return lines("Ref,Family name,E-mail", n, func(k int) string { return fmt.Sprintf("K-%d,%s,p%d@x.example", k, name, k) })
+		return lines("Ref,Family name,E-mail", n,
+			func(k int) string { return fmt.Sprintf("K-%d,%s,p%d@x.example", k, name, k) })
 	}
 	first, second := b.check(b.upload("contact", text("First"))), b.check(b.upload("contact", text("Second")))
 	b.ok(b.work.Load(b.Context(), first, LoadRequest{}, b.person))
@@ -99,7 +103,8 @@ func TestTwoLoadsAtOnce(t *testing.T) {
 // A row that the database refuses fails alone; all others load.
 func TestRefusedRow(t *testing.T) {
 	b := start(t)
-	_, err := b.store.Pool().Exec(b.Context(), `alter table w_main.r_contact add constraint no_dragons check (f_family_name <> 'Dragon')`)
+	_, err := b.store.Pool().Exec(b.Context(),
+		`alter table w_main.r_contact add constraint no_dragons check (f_family_name <> 'Dragon')`)
 	b.ok(err)
 	i := b.check(b.upload("contact", lines("Ref,Family name", 300, func(n int) string {
 		if n == 123 || n == 299 {
@@ -111,7 +116,8 @@ func TestRefusedRow(t *testing.T) {
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 298, "failed": 2})
 	rows, err := b.room.Rows(b.Context(), i, staging.RowFilter{Outcome: "failed"}, 0, -1, 10)
 	b.ok(err)
-	if len(rows) != 2 || rows[0].Row != 125 || len(rows[0].Problems) == 0 || !strings.Contains(rows[0].Problems[0].Detail, "refused") {
+	if len(rows) != 2 || rows[0].Row != 125 || len(rows[0].Problems) == 0 ||
+		!strings.Contains(rows[0].Problems[0].Detail, "refused") {
 		t.Errorf("failed rows: %+v", rows)
 	}
 }
@@ -143,11 +149,15 @@ func TestLinksDefaultsAndOwnFields(t *testing.T) {
 	b := start(t)
 	b.loaded("staff", "Name,E-mail\nIngrid Havnes,ingrid@lq.example\nHeike Möwes,heike@lq.example\n")
 	b.want(b.record("staff", "STF-1").Values["active"], "true")
-	_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "berths", Label: "Berths", Type: catalog.Integer}, 0, b.person)
+	_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "berths", Label: "Berths",
+		Type: catalog.Integer}, 0, b.person)
 	b.ok(err)
-	_, err = b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "services", Label: "Services", Type: catalog.Choices, Choices: []catalog.Choice{{Code: "power", Label: "Power"}, {Code: "water", Label: "Water"}}}, 0, b.person)
+	_, err = b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "services", Label: "Services",
+		Type: catalog.Choices, Choices: []catalog.Choice{{Code: "power", Label: "Power"},
+			{Code: "water", Label: "Water"}}}, 0, b.person)
 	b.ok(err)
-	i := b.loaded("account", "Name,Owner,Berths,Services\nKalvøya,INGRID@lq.example,120,Water; Power\nKrogsø,heike mowes,,power\nTarevik,STF-1,12,\nHavsund,Nobody,1,fire\n")
+	i := b.loaded("account", "Name,Owner,Berths,Services\nKalvøya,INGRID@lq.example,120,Water; Power\n"+
+		"Krogsø,heike mowes,,power\nTarevik,STF-1,12,\nHavsund,Nobody,1,fire\n")
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 3, "held": 1})
 	r := b.record("account", "ACC-1")
 	b.want(r.Links["owner"].ID, "STF-1")
@@ -169,7 +179,8 @@ func TestRoutineIsRecognised(t *testing.T) {
 	b := start(t)
 	i := b.upload("contact", "Zeichen,Familienname,Post\nK-1,Berg,Koch\n")
 	i = b.change(i, func(r *mapping.Routine) {
-		r.Drafts[0].Fields = map[string]mapping.Origin{"source_ref": {From: []string{"Zeichen"}}, "family_name": {From: []string{"Familienname"}}, "language": {Fixed: "de"}}
+		r.Drafts[0].Fields = map[string]mapping.Origin{"source_ref": {From: []string{"Zeichen"}},
+			"family_name": {From: []string{"Familienname"}}, "language": {Fixed: "de"}}
 		r.Name, r.Ignored = "weekly", []string{"Post"}
 	})
 	_, err := b.work.SaveRoutine(b.Context(), "main", *i.Routine.V, 0, b.person)
@@ -204,7 +215,8 @@ func TestRoutineIsRecognised(t *testing.T) {
 	list, err = b.work.Recognise(b.Context(), other)
 	b.ok(err)
 	b.want(len(list), 0)
-	wide := b.upload("contact", "Zeichen,Familienname,Boot,Liegeplatz,Hafen,Segel,Farbe\nK-9,Ek,Tern,7,Os,ja,rot\n") // of another kind
+	// of another kind
+	wide := b.upload("contact", "Zeichen,Familienname,Boot,Liegeplatz,Hafen,Segel,Farbe\nK-9,Ek,Tern,7,Os,ja,rot\n")
 	list, err = b.work.Recognise(b.Context(), wide)
 	b.ok(err)
 	b.want(len(list), 0)
@@ -232,9 +244,11 @@ func TestAnotherProcessTakesOver(t *testing.T) {
 	b.ok(b.work.Load(ctx, i, LoadRequest{}, b.person))
 	_, err := b.store.Pool().Exec(ctx, `update uchi.runs set process = 'dead' where ended_at is null`)
 	b.ok(err)
-	_, err = b.store.Pool().Exec(ctx, `update uchi.river_job set state = 'running', attempt = 1, attempted_by = array['dead'] where state = 'available'`)
+	_, err = b.store.Pool().Exec(ctx, `update uchi.river_job
+		set state = 'running', attempt = 1, attempted_by = array['dead'] where state = 'available'`)
 	b.ok(err)
-	other, err := New(b.store, b.room, Options{Process: "other", Workers: 1, MostBytes: 1 << 20, Limits: sheet.DefaultLimits, Log: b.work.opt.Log})
+	other, err := New(b.store, b.room, Options{Process: "other", Workers: 1, MostBytes: 1 << 20,
+		Limits: sheet.DefaultLimits, Log: b.work.opt.Log})
 	b.ok(err)
 	b.ok(other.Start(ctx))
 	b.work = other // the cleanup of the test stops it
@@ -269,7 +283,8 @@ func TestUploadRefusals(t *testing.T) {
 	list, err := b.store.Imports(b.Context(), "main", store.ImportFilter{Limit: 10})
 	b.ok(err)
 	b.want(len(list), 0)
-	for in, want := range map[string]string{`C:\files\a.csv`: "a.csv", "../../b.csv": "b.csv", "": "pasted.csv", "x\x00\ny.csv": "xy.csv"} {
+	for in, want := range map[string]string{`C:\files\a.csv`: "a.csv", "../../b.csv": "b.csv", "": "pasted.csv",
+		"x\x00\ny.csv": "xy.csv"} {
 		b.want(cleanName(in), want)
 	}
 }

@@ -24,13 +24,16 @@ const mostOffered = 300
 // held are the kinds of cells of a workbook that values of a type are written to.
 var held = map[catalog.FieldType]sheet.Holds{
 	catalog.Date: sheet.Days, catalog.DateTime: sheet.Moments,
-	catalog.Integer: sheet.Numbers, catalog.Decimal: sheet.Numbers, catalog.Money: sheet.Numbers, catalog.Percent: sheet.Numbers,
+	catalog.Integer: sheet.Numbers, catalog.Decimal: sheet.Numbers, catalog.Money: sheet.Numbers,
+	catalog.Percent: sheet.Numbers,
 }
 
 // examples are what a value of a type looks like.
 var examples = map[catalog.FieldType]string{
-	catalog.Date: "2026-03-31", catalog.DateTime: "2026-03-31 14:30", catalog.Integer: "12", catalog.Decimal: "2.5", catalog.Money: "1250.00", catalog.Percent: "60", catalog.YesNo: "yes",
-	catalog.Email: "name@company.example", catalog.Phone: "+47 22 00 00 00", catalog.URL: "https://company.example", catalog.Country: "Norway", catalog.Language: "nb", catalog.Currency: "EUR",
+	catalog.Date: "2026-03-31", catalog.DateTime: "2026-03-31 14:30", catalog.Integer: "12", catalog.Decimal: "2.5",
+	catalog.Money: "1250.00", catalog.Percent: "60", catalog.YesNo: "yes",
+	catalog.Email: "name@company.example", catalog.Phone: "+47 22 00 00 00", catalog.URL: "https://company.example",
+	catalog.Country: "Norway", catalog.Language: "nb", catalog.Currency: "EUR",
 }
 
 // Starting readies an empty sheet to be filled in for records of one type, or of
@@ -38,13 +41,15 @@ var examples = map[catalog.FieldType]string{
 // a row that shows what a filled one looks like, which is not loaded. It gives a
 // function that writes it, and how the file's name ends. What is wrong with the choice
 // is said before.
-func (s *Service) Starting(ctx context.Context, workspace string, typeNames, fields []string, format Format) (ending string, write func(w io.Writer) error, err error) {
+func (s *Service) Starting(ctx context.Context, workspace string, typeNames, fields []string,
+	format Format) (ending string, write func(w io.Writer) error, err error) {
 	c, err := s.store.Catalog(ctx, workspace)
 	if err != nil {
 		return "", nil, err
 	}
 	if format != XLSX && format != ODS && format != CSV {
-		return "", nil, fault.New(fault.Invalid, "unknown_format", "a starter sheet cannot be made so").With(string(format)).Mended("Choose xlsx, ods or csv.")
+		return "", nil, fault.New(fault.Invalid, "unknown_format",
+			"a starter sheet cannot be made so").With(string(format)).Mended("Choose xlsx, ods or csv.")
 	}
 	var book sheet.Book
 	for _, name := range typeNames {
@@ -112,7 +117,8 @@ func writeCSV(w io.Writer, one sheet.BookSheet) error {
 }
 
 // starterSheet is the sheet of one record type, with its row that shows how.
-func (s *Service) starterSheet(ctx context.Context, workspace string, c catalog.Catalog, t catalog.RecordType, list []catalog.Field) (sheet.BookSheet, error) {
+func (s *Service) starterSheet(ctx context.Context, workspace string, c catalog.Catalog, t catalog.RecordType,
+	list []catalog.Field) (sheet.BookSheet, error) {
 	one := sheet.BookSheet{Name: t.Plural}
 	slices.SortStableFunc(list, func(a, b catalog.Field) int { return order(b.Required) - order(a.Required) })
 	shows := sheet.BookRow{}
@@ -140,9 +146,11 @@ func (s *Service) starterSheet(ctx context.Context, workspace string, c catalog.
 }
 
 // bookColumn is the column of a workbook for a field.
-func (s *Service) bookColumn(ctx context.Context, workspace string, c catalog.Catalog, f catalog.Field) (sheet.BookColumn, error) {
+func (s *Service) bookColumn(ctx context.Context, workspace string, c catalog.Catalog,
+	f catalog.Field) (sheet.BookColumn, error) {
 	offered, err := s.offered(ctx, workspace, c, f)
-	column := sheet.BookColumn{Header: f.Label, Holds: held[f.Type], Note: wants(c, f), Required: f.Required, Choices: offered}
+	column := sheet.BookColumn{Header: f.Label, Holds: held[f.Type], Note: wants(c, f), Required: f.Required,
+		Choices: offered}
 	if f.Type == catalog.Money {
 		column.Digits = f.Digits()
 	}
@@ -165,7 +173,8 @@ func exampleOf(f catalog.Field, offered []string) string {
 // guideLines explain the fields of a type, and what its rules want.
 func guideLines(c catalog.Catalog, t catalog.RecordType, list []catalog.Field) (lines [][]string) {
 	for _, f := range list {
-		lines = append(lines, []string{t.Plural, f.Label, kindOf(f), requiredWord(t, f), takes(c, f), examples[f.Type], f.Help})
+		lines = append(lines, []string{t.Plural, f.Label, kindOf(f), requiredWord(t, f), takes(c, f),
+			examples[f.Type], f.Help})
 	}
 	for _, r := range t.Rules {
 		label := ""
@@ -186,7 +195,8 @@ func chosen(t catalog.RecordType, names []string) ([]catalog.Field, error) {
 	for _, name := range names {
 		f, ok := t.Field(name)
 		if !ok {
-			return nil, fault.New(fault.Invalid, "unknown_field", "the record type "+t.Name+" has no such field").With(name).Mended("See its fields, or leave the choice out for all of them.")
+			return nil, fault.New(fault.Invalid, "unknown_field", "the record type "+t.Name+
+				" has no such field").With(name).Mended("See its fields, or leave the choice out for all of them.")
 		}
 		fields = append(fields, f)
 	}
@@ -202,7 +212,8 @@ func order(required bool) int {
 
 // offered gives what the drop-down of a field offers: its choices, yes and no,
 // countries, or the records of a type that has few.
-func (s *Service) offered(ctx context.Context, workspace string, c catalog.Catalog, f catalog.Field) (list []string, err error) {
+func (s *Service) offered(ctx context.Context, workspace string, c catalog.Catalog, f catalog.Field) (list []string,
+	err error) {
 	switch f.Type {
 	case catalog.YesNo:
 		return []string{"yes", "no"}, nil
@@ -212,7 +223,8 @@ func (s *Service) offered(ctx context.Context, workspace string, c catalog.Catal
 		}
 		slices.Sort(list)
 	case catalog.Reference:
-		records, more, err := s.store.Records(ctx, workspace, f.To, store.RecordFilter{View: view.View{Columns: []string{"id"}, Sort: []string{"title"}}, Limit: mostOffered})
+		records, more, err := s.store.Records(ctx, workspace, f.To,
+			store.RecordFilter{View: view.View{Columns: []string{"id"}, Sort: []string{"title"}}, Limit: mostOffered})
 		if err != nil || more != "" {
 			return nil, err
 		}

@@ -39,7 +39,8 @@ func TestStarterSheet(t *testing.T) {
 	for n, h := range header {
 		column, _ := excelize.ColumnNumberToName(n + 1)
 		for row, values := range []map[string]string{
-			{"Family name": "Øksnes", "Given name": "Kari", "E-mail": "kari@x.example", "Account": "Tern Marina", "Country": "Norway", "Owner": "Ingrid Havnes", "Mobile": "+47 90 11 22 33", "Birthday": "1980-04-03"},
+			{"Family name": "Øksnes", "Given name": "Kari", "E-mail": "kari@x.example", "Account": "Tern Marina",
+				"Country": "Norway", "Owner": "Ingrid Havnes", "Mobile": "+47 90 11 22 33", "Birthday": "1980-04-03"},
 			{"Family name": "Li"},
 		} {
 			b.ok(book.SetCellStr("Contacts", column+[]string{"3", "4"}[row], values[h]))
@@ -59,7 +60,8 @@ func TestStarterSheet(t *testing.T) {
 	r := b.record("contact", "CON-1").Values
 	b.want(r["country"]+" "+r["owner"]+" "+r["account"]+" "+r["birthday"], "NO STF-1 ACC-1 1980-04-03")
 
-	_, write, err = b.work.Starting(b.Context(), "main", []string{"lead"}, []string{"email", "family_name", "company"}, CSV)
+	_, write, err = b.work.Starting(b.Context(), "main", []string{"lead"},
+		[]string{"email", "family_name", "company"}, CSV)
 	b.ok(err)
 	var text strings.Builder
 	b.ok(write(&text))
@@ -90,7 +92,9 @@ func TestDescribe(t *testing.T) {
 	b := start(t)
 	text, err := b.work.Describe(b.Context(), "main", "opportunity")
 	b.ok(err)
-	for _, want := range []string{"# Opportunities", "| **Title** | yes | text, at most 255 characters |", "| **Loss reason** | at times |", "- Won (`won`), also", "A lost opportunity needs a reason", "- Tasks, by Opportunity", "the same record id"} {
+	for _, want := range []string{"# Opportunities", "| **Title** | yes | text, at most 255 characters |",
+		"| **Loss reason** | at times |", "- Won (`won`), also", "A lost opportunity needs a reason",
+		"- Tasks, by Opportunity", "the same record id"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("it does not say %q:\n%s", want, text)
 		}

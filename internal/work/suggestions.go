@@ -29,7 +29,8 @@ type Suggested struct {
 
 // Suggestions gives what the columns of an import seem to be, for a record type
 // or, with none given, for the drafts that its rows make.
-func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName string, by store.Person) (Suggested, error) {
+func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName string,
+	by store.Person) (Suggested, error) {
 	var out Suggested
 	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
@@ -102,7 +103,8 @@ func namesOf(i store.Import) (names []string) {
 
 // phonesWithoutCountry gives the headers of the columns from which drafts, each with its target,
 // take telephone numbers whose country neither the source nor the row tells.
-func phonesWithoutCountry(reading sheet.Reading, columns []sheet.Column, drafts []mapping.Draft, targets []suggest.Target) (headers []string) {
+func phonesWithoutCountry(reading sheet.Reading, columns []sheet.Column, drafts []mapping.Draft,
+	targets []suggest.Target) (headers []string) {
 	if reading.Country != "" {
 		return nil
 	}
@@ -188,7 +190,8 @@ func (s *Service) memories(ctx context.Context, workspace string) (func(typeName
 
 // AddDraft lets the rows of an import make a further record: what is certain of
 // its columns is placed, and the drafts of a row are linked.
-func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Draft, version int, by store.Person) error {
+func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Draft, version int,
+	by store.Person) error {
 	if err := store.OnVersion(version, i.RoutineVersion, i.Name); err != nil {
 		return err
 	}

@@ -38,7 +38,8 @@ func (s *Service) ImportBelow(ctx context.Context, i store.Import, into string, 
 			Mended("Say where the one that you mean begins: upload the file again with --header-row.")
 	}
 	if i.CleanedAt != nil {
-		return none, fault.New(fault.Conflict, "no_longer_kept", "the source of the import is no longer kept").Mended("Upload the file again.")
+		return none, fault.New(fault.Conflict, "no_longer_kept",
+			"the source of the import is no longer kept").Mended("Upload the file again.")
 	}
 	n := below(i)
 	n.Into, n.By = into, by.ID
@@ -91,5 +92,6 @@ func below(i store.Import) store.NewImport {
 		title = fmt.Sprintf("row %d", header)
 	}
 	part := sheet.Part{File: r.File, Sheet: r.Sheet}
-	return store.NewImport{Workspace: i.Workspace, Name: fault.Cut(part.Called(i.FileName)+sheet.Within+title, 200), Source: i.Source, Reading: r, Bundle: i.Bundle, By: i.MadeBy}
+	return store.NewImport{Workspace: i.Workspace, Name: fault.Cut(part.Called(i.FileName)+sheet.Within+title, 200),
+		Source: i.Source, Reading: r, Bundle: i.Bundle, By: i.MadeBy}
 }

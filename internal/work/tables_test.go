@@ -90,7 +90,9 @@ func TestABundleTakesTheTablesOfASheet(t *testing.T) {
 // has made, which is no second one of its name.
 func TestHeldRowsOfALoadedBundle(t *testing.T) {
 	b := start(t)
-	bundle := b.checkBundle(b.bundled("accounts.csv", "Company,Town\nTern Marina,Ternvik\nGull Marina,Gullvik\n", "people.csv", "First name,Surname,Company,E-mail\nMarit,Moe,Tern Marina,marit@x.example\nAnke,Berg,Gull Marina,nonsense\n"))
+	bundle := b.checkBundle(b.bundled("accounts.csv", "Company,Town\nTern Marina,Ternvik\nGull Marina,Gullvik\n",
+		"people.csv", "First name,Surname,Company,E-mail\nMarit,Moe,Tern Marina,marit@x.example\n"+
+			"Anke,Berg,Gull Marina,nonsense\n"))
 	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
 	bundle = b.settled(bundle)
 	people := b.members(bundle)[1]

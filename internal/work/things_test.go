@@ -57,7 +57,8 @@ func TestTasksWithoutNumber(t *testing.T) {
 	b.loaded("account", "Source ref,Company\nA-1,Tern Marina\nA-2,Gull Marina\n")
 	const head = "Subject,Due on,Done,Account\n"
 	b.loaded("task", head+"Call about the mooring,2026-12-01,no,A-1\nCall about the mooring,2026-12-01,no,A-2\n")
-	i := b.check(b.upload("task", head+"Call about the mooring,2026-12-01,yes,A-1\nCall about the mooring,2027-02-01,no,A-1\nSend the offer,2026-12-01,no,A-1\n"))
+	i := b.check(b.upload("task", head+"Call about the mooring,2026-12-01,yes,A-1\n"+
+		"Call about the mooring,2027-02-01,no,A-1\nSend the offer,2026-12-01,no,A-1\n"))
 	b.want(b.rows(i), "[2 update (update 1) 3 ask (ask) 4 create (create)]")
 }
 
@@ -69,7 +70,8 @@ func TestRulesOfAnyFields(t *testing.T) {
 		return fmt.Sprintf("Ek %s,Harbour master %d,Quay %d", strings.Repeat("x", n%7), n, n%40)
 	})[1:])
 	rules := func(fields ...string) []string {
-		i := b.change(b.upload("contact", "Family name,Job title,Street\nNy,harbour MASTER 7,Quay 7\nNy,Harbour master 900,Quay 9\n"), func(r *mapping.Routine) {
+		i := b.change(b.upload("contact", "Family name,Job title,Street\nNy,harbour MASTER 7,Quay 7\n"+
+			"Ny,Harbour master 900,Quay 9\n"), func(r *mapping.Routine) {
 			r.Drafts[0].Match = []catalog.MatchRule{{Fields: fields}}
 		})
 		return b.rows(b.check(i))

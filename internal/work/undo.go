@@ -37,7 +37,8 @@ func (s *Service) Undo(ctx context.Context, i store.Import, req UndoRequest, by 
 
 // PlanUndo tells what an undo would do, with so many of the records that it is
 // about.
-func (s *Service) PlanUndo(ctx context.Context, i store.Import, req UndoRequest, items int, by store.Person) (plan staging.UndoPlan, err error) {
+func (s *Service) PlanUndo(ctx context.Context, i store.Import, req UndoRequest, items int,
+	by store.Person) (plan staging.UndoPlan, err error) {
 	what, err := s.toUndo(ctx, i, req, by)
 	if err != nil {
 		return plan, err
@@ -50,7 +51,8 @@ func (s *Service) PlanUndo(ctx context.Context, i store.Import, req UndoRequest,
 }
 
 // planUndo works out what an undo would do, beside an import.
-func (s *Service) planUndo(ctx context.Context, i store.Import, what store.Run, c catalog.Catalog, items int, by store.Person) (plan staging.UndoPlan, err error) {
+func (s *Service) planUndo(ctx context.Context, i store.Import, what store.Run, c catalog.Catalog, items int,
+	by store.Person) (plan staging.UndoPlan, err error) {
 	err = s.room.Trying(ctx, func() error {
 		return s.beside(ctx, i, by, func(ctx context.Context, run store.Run) error {
 			run.Undoes, run.Only = what.Undoes, what.Only
@@ -85,7 +87,8 @@ func (s *Service) toUndo(ctx context.Context, i store.Import, req UndoRequest, b
 		case req.Run > 0 && req.Run != r.ID:
 			continue
 		case by.Role != rights.Administrator && r.PersonID != by.ID:
-			return run, fault.Newf(fault.Denied, "not_yours", "the load of %s was begun by %s", r.BeganAt.Format("2006-01-02 15:04"), r.Person).Mended("Ask them, or an administrator.")
+			return run, fault.Newf(fault.Denied, "not_yours", "the load of %s was begun by %s",
+				r.BeganAt.Format("2006-01-02 15:04"), r.Person).Mended("Ask them, or an administrator.")
 		}
 		if !slices.Contains(run.Undoes, r.ID) {
 			run.Undoes = append(run.Undoes, r.ID)
@@ -93,9 +96,11 @@ func (s *Service) toUndo(ctx context.Context, i store.Import, req UndoRequest, b
 	}
 	if len(run.Undoes) == 0 {
 		if req.Run > 0 {
-			return run, fault.New(fault.NotFound, "unknown_run", "the import has no load or undo of this number that has ended").With(fmt.Sprint(req.Run)).Mended("See its runs.")
+			return run, fault.New(fault.NotFound, "unknown_run",
+				"the import has no load or undo of this number that has ended").With(fmt.Sprint(req.Run)).Mended("See its runs.")
 		}
-		return run, fault.New(fault.Conflict, "nothing_written", "nothing of the import was loaded, so there is nothing to take back")
+		return run, fault.New(fault.Conflict, "nothing_written",
+			"nothing of the import was loaded, so there is nothing to take back")
 	}
 	if req.Rows != "" {
 		run.Only = &req.Rows
@@ -173,7 +178,8 @@ func keptRuns(i store.Import) []int64 {
 // int8multirange.
 func ParseRows(s string) (string, error) {
 	bad := func(part string) error {
-		return fault.New(fault.Invalid, "bad_rows", "these are not row numbers").At(fault.Place{Path: "rows"}).With(part).Mended("Write numbers and ranges, as in 2-11, 15.")
+		return fault.New(fault.Invalid, "bad_rows",
+			"these are not row numbers").At(fault.Place{Path: "rows"}).With(part).Mended("Write numbers and ranges, as in 2-11, 15.")
 	}
 	if strings.TrimSpace(s) == "" {
 		return "", nil

@@ -61,13 +61,15 @@ func (b *bench) records(types ...string) string {
 		t, _ := c.Type(name)
 		var values []schema.Becomes
 		for _, f := range t.Fields {
-			is := schema.Becomes{Field: f.Name, Is: schema.Column(f, "r") + ` is not null`, Was: schema.Shown(c, f, schema.Column(f, "r")), Now: `null`}
+			is := schema.Becomes{Field: f.Name, Is: schema.Column(f, "r") + ` is not null`,
+				Was: schema.Shown(c, f, schema.Column(f, "r")), Now: `null`}
 			if f.Normalised() {
 				is.Now = `r.` + schema.Key(f.Name)
 			}
 			values = append(values, is)
 		}
-		rows, err := b.store.Pool().Query(b.Context(), `select r.id, r.import, r.`+schema.Title+`, `+schema.Changes(values)+`::text from `+schema.Records("main", name)+` r order by r.id`)
+		rows, err := b.store.Pool().Query(b.Context(), `select r.id, r.import, r.`+schema.Title+`, `+schema.Changes(values)+
+			`::text from `+schema.Records("main", name)+` r order by r.id`)
 		b.ok(err)
 		for rows.Next() {
 			var id int64
@@ -97,14 +99,17 @@ func (b *bench) dangling() int {
 		for _, p := range c.PointingTo(t.Name) {
 			var n int
 			link := schema.Column(p.Field, "x")
-			b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from `+schema.Records("main", p.Type.Name)+` x where `+link+` is not null and not exists (select from `+schema.Records("main", t.Name)+` r where r.id = `+link+`)`).Scan(&n))
+			b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from `+schema.Records("main", p.Type.Name)+` x where `+
+				link+` is not null and not exists (select from `+schema.Records("main", t.Name)+` r where r.id = `+link+
+				`)`).Scan(&n))
 			all += n
 		}
 	}
 	return all
 }
 
-const employed = "Ref,Given name,Family name,E-mail,Company\nK-1,Ada,Berg,ada@x.example,Fjordline Hotels AS\nK-2,Bo,Li,bo@x.example,Fjordline Hotels AS\nK-3,Cy,Moe,cy@x.example,Anchorby Marina\n"
+const employed = "Ref,Given name,Family name,E-mail,Company\nK-1,Ada,Berg,ada@x.example,Fjordline Hotels AS\n" +
+	"K-2,Bo,Li,bo@x.example,Fjordline Hotels AS\nK-3,Cy,Moe,cy@x.example,Anchorby Marina\n"
 
 // What was made goes, with what it points to, and the undo can be taken back.
 func TestUndoWhatWasMade(t *testing.T) {
@@ -122,7 +127,8 @@ func TestUndoWhatWasMade(t *testing.T) {
 	b.want(b.records("account", "contact"), before)
 	runs, err := b.store.Runs(b.Context(), i.ID)
 	b.ok(err)
-	b.want(fmt.Sprint(runs[0].Work, runs[0].Ended, runs[0].Undoes.V), fmt.Sprint(life.UndoingRun, "was_undone", []int64{runs[1].ID}))
+	b.want(fmt.Sprint(runs[0].Work, runs[0].Ended, runs[0].Undoes.V), fmt.Sprint(life.UndoingRun, "was_undone",
+		[]int64{runs[1].ID}))
 	// The undo is taken back: the same records with the same ids, and then again.
 	i = b.undo(i, UndoRequest{Run: runs[0].ID})
 	b.want(i.State, life.Loaded)
@@ -143,32 +149,40 @@ func TestUndoWhatWasMade(t *testing.T) {
 // Values return unless somebody else has changed them since: value by value.
 func TestUndoWhatWasChanged(t *testing.T) {
 	b := start(t)
-	b.loaded("contact", "Ref,Given name,Family name,E-mail,Post\nK-1,Ada,Berg,ada@x.example,Clerk\nK-2,Bo,Li,bo@x.example,Clerk\nK-3,Cy,Moe,,\n")
+	b.loaded("contact", "Ref,Given name,Family name,E-mail,Post\nK-1,Ada,Berg,ada@x.example,Clerk\n"+
+		"K-2,Bo,Li,bo@x.example,Clerk\nK-3,Cy,Moe,,\n")
 	before := b.records("contact")
-	i := b.change(b.upload("contact", "Ref,Given name,Family name,E-mail,Post\nK-1,Ada,Bergh,ada@y.example,Head\nK-2,Bo,Li,bo@x.example,Head\nK-3,Cy,Moe,cy@x.example,\n"), func(r *mapping.Routine) {
+	i := b.change(b.upload("contact", "Ref,Given name,Family name,E-mail,Post\nK-1,Ada,Bergh,ada@y.example,Head\n"+
+		"K-2,Bo,Li,bo@x.example,Head\nK-3,Cy,Moe,cy@x.example,\n"), func(r *mapping.Routine) {
 		r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}}
 	})
 	i = b.load(b.check(i))
 	b.want(i.Outcomes.V["updated"], int64(3))
 	b.want(b.planned(i, UndoRequest{}), "5 values of 3 contacts return")
-	changed, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 0, map[string]string{"job_title": "Skipper"}, b.person)
+	changed, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 0,
+		map[string]string{"job_title": "Skipper"}, b.person)
 	b.ok(err)
 	b.want(changed.Values["job_title"], "Skipper")
-	b.want(b.planned(i, UndoRequest{}), "4 values of 3 contacts return; 1 value of 1 contact stays: changed by somebody else since")
+	b.want(b.planned(i, UndoRequest{}),
+		"4 values of 3 contacts return; 1 value of 1 contact stays: changed by somebody else since")
 	i = b.undo(i, UndoRequest{})
 	b.want(b.record("contact", "CON-1").Values["job_title"], "Skipper")
 	b.want(b.record("contact", "CON-1").Values["family_name"], "Berg")
-	_, err = b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 0, map[string]string{"job_title": "Clerk"}, b.person)
+	_, err = b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 0,
+		map[string]string{"job_title": "Clerk"}, b.person)
 	b.ok(err)
 	b.want(b.records("contact"), before)
 	// A change on an older version is refused, and so is a value that cannot be read.
-	if _, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 1, map[string]string{"job_title": "Mate"}, b.person); !fault.Is(err, "changed_meanwhile") {
+	if _, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 1, map[string]string{"job_title": "Mate"},
+		b.person); !fault.Is(err, "changed_meanwhile") {
 		t.Errorf("an old version: %v", err)
 	}
-	if _, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 0, map[string]string{"email": "nobody"}, b.person); !fault.Is(err, "bad_email") {
+	if _, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 0, map[string]string{"email": "nobody"},
+		b.person); !fault.Is(err, "bad_email") {
 		t.Errorf("a bad address: %v", err)
 	}
-	if _, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 0, map[string]string{"source_ref": "k-2"}, b.person); !fault.Is(err, "key_taken") {
+	if _, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 0, map[string]string{"source_ref": "k-2"},
+		b.person); !fault.Is(err, "key_taken") {
 		t.Errorf("a key of another: %v", err)
 	}
 }
@@ -199,9 +213,11 @@ func TestUndoKeepsWhatOthersUse(t *testing.T) {
 	b := start(t)
 	i := b.loaded("account", "Name,City\nQuay House,Bergen\nAnchorby Marina,Oslo\nFjordline Hotels,Moss\n")
 	b.loaded("contact", "Ref,Family name,Company\nK-1,Berg,Quay House\n")
-	_, err := b.work.ChangeRecord(b.Context(), "main", "account", "ACC-2", 0, map[string]string{"phone": "+4722000000"}, b.person)
+	_, err := b.work.ChangeRecord(b.Context(), "main", "account", "ACC-2", 0,
+		map[string]string{"phone": "+4722000000"}, b.person)
 	b.ok(err)
-	b.want(b.planned(i, UndoRequest{}), "1 account goes; 1 account stays: changed by somebody else since; 1 account stays: other records refer to it now")
+	b.want(b.planned(i, UndoRequest{}), "1 account goes; 1 account stays: changed by somebody else since; 1 account "+
+		"stays: other records refer to it now")
 	i = b.undo(i, UndoRequest{})
 	b.want(i.State, life.Loaded)
 	b.want(b.outcomes(i), map[verdict.Outcome]int64{"created": 2, "undone": 1})
@@ -243,7 +259,8 @@ func TestTrialLoad(t *testing.T) {
 	i = b.undo(i, UndoRequest{}) // both loads
 	b.want(b.outcomes(i), map[verdict.Outcome]int64{"undone": 3, "held": 1})
 	b.want(b.records("account", "contact"), before)
-	if err := b.work.Load(b.Context(), b.check(i), LoadRequest{Choice: staging.Choice{Rows: "{[90,99]}"}}, b.person); !fault.Is(err, "no_such_rows") {
+	if err := b.work.Load(b.Context(), b.check(i), LoadRequest{Choice: staging.Choice{Rows: "{[90,99]}"}},
+		b.person); !fault.Is(err, "no_such_rows") {
 		t.Errorf("rows that are not there: %v", err)
 	}
 }
@@ -276,7 +293,8 @@ func TestUndoOpensWhatStoodAside(t *testing.T) {
 			i = b.change(i, func(r *mapping.Routine) { r.Drafts[0].Repeats = repeats })
 			i = b.load(b.check(i))
 			b.want(b.outcomes(i), map[verdict.Outcome]int64{"created": 2, "skipped": 2})
-			_, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-2", 0, map[string]string{"job_title": "Skipper"}, b.person)
+			_, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-2", 0,
+				map[string]string{"job_title": "Skipper"}, b.person)
 			b.ok(err)
 			// What somebody has changed since stays, and so do the rows that it is of.
 			i = b.undo(i, UndoRequest{})
@@ -298,7 +316,8 @@ func TestPolicies(t *testing.T) {
 	if err := b.work.Load(b.Context(), i, whole, b.person); !fault.Is(err, "not_all") {
 		t.Errorf("a held row: %v", err)
 	}
-	if err := b.work.Load(b.Context(), i, LoadRequest{Policy: mapping.LoadPolicy{PauseHeld: 1}}, b.person); !fault.Is(err, "too_many_held") {
+	if err := b.work.Load(b.Context(), i, LoadRequest{Policy: mapping.LoadPolicy{PauseHeld: 1}},
+		b.person); !fault.Is(err, "too_many_held") {
 		t.Errorf("a held row: %v", err)
 	}
 	kept := b.check(b.change(b.again(i), func(r *mapping.Routine) { r.Load = &mapping.LoadPolicy{PauseHeld: 1} }))
@@ -309,7 +328,8 @@ func TestPolicies(t *testing.T) {
 	n, err := b.work.Edit(b.Context(), i, []CellEdit{{3, "E-mail", ""}}, b.person)
 	b.ok(err)
 	b.want(n, int64(1))
-	_, err = b.store.Pool().Exec(b.Context(), `alter table w_main.r_contact add constraint no_dragons check (f_family_name <> 'Dragon')`)
+	_, err = b.store.Pool().Exec(b.Context(),
+		`alter table w_main.r_contact add constraint no_dragons check (f_family_name <> 'Dragon')`)
 	b.ok(err)
 	i = b.again(i)
 	b.want(i.State, life.Ready)
@@ -469,7 +489,8 @@ func TestUndoAgainstAModel(t *testing.T) {
 		case n < 7 && len(model) > 0:
 			for _, k := range model {
 				f, v := fields[r.IntN(3)], words[r.IntN(4)]
-				_, err := b.work.ChangeRecord(b.Context(), "main", "contact", fmt.Sprint("CON-", k.id), 0, map[string]string{f: v}, b.person)
+				_, err := b.work.ChangeRecord(b.Context(), "main", "contact", fmt.Sprint("CON-", k.id), 0,
+					map[string]string{f: v}, b.person)
 				b.ok(err)
 				put(k, 0, f, v)
 				break

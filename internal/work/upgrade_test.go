@@ -85,7 +85,8 @@ func TestUpgradeFromEveryVersion(t *testing.T) {
 			h, err := b.store.History(b.Context(), "main", b.record("contact", "CON-1").Type, "CON-1")
 			b.ok(err)
 			b.want(len(h), 2)
-			again := b.change(b.upload("contact", "Ref,Family name,Account\nK-2,Li,A-1\nK-9,Moe,A-2\n"), func(r *mapping.Routine) { r.May = mapping.CreateOrUpdate })
+			again := b.change(b.upload("contact", "Ref,Family name,Account\nK-2,Li,A-1\nK-9,Moe,A-2\n"),
+				func(r *mapping.Routine) { r.May = mapping.CreateOrUpdate })
 			b.want(b.load(b.check(again)).Outcomes.V, map[verdict.Outcome]int64{"created": 1, "updated": 1})
 			people, err := b.store.People(b.Context())
 			b.ok(err)

@@ -31,7 +31,8 @@ func (s *Service) upkeep(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-s.wake:
-			if err := errors.Join(s.lookForFeeds(ctx), s.lookForExports(ctx), s.lookForCopies(ctx), s.sendNotices(ctx), s.callHooks(ctx)); err != nil {
+			if err := errors.Join(s.lookForFeeds(ctx), s.lookForExports(ctx), s.lookForCopies(ctx), s.sendNotices(ctx),
+				s.callHooks(ctx)); err != nil {
 				s.opt.Log.Warn("could not look for feeds, exports and copies", "error", err)
 			}
 			continue
@@ -128,7 +129,8 @@ func (s *Service) freeLost(ctx context.Context) error {
 	}
 	for _, r := range lost {
 		s.opt.Log.Error("a run has lost its job", "import", r.Import, "run", r.ID)
-		trouble := store.Trouble{Code: "run_lost", Message: "the work on the import was lost", Mend: "Begin it again; the service's log says more."}
+		trouble := store.Trouble{Code: "run_lost", Message: "the work on the import was lost",
+			Mend: "Begin it again; the service's log says more."}
 		if err := s.end(ctx, r, life.Failed, &trouble); err != nil && !errors.Is(err, store.ErrTaken) {
 			return err
 		}

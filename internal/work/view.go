@@ -55,7 +55,8 @@ type FilterReading struct {
 
 // ReadFilter reads a filter, or writes one from conditions when the text is empty, and
 // counts what it chooses.
-func (s *Service) ReadFilter(ctx context.Context, workspace, typeName string, l Look, conditions []view.Condition, by store.Person) (r FilterReading, err error) {
+func (s *Service) ReadFilter(ctx context.Context, workspace, typeName string, l Look, conditions []view.Condition,
+	by store.Person) (r FilterReading, err error) {
 	c, t, err := s.typeOf(ctx, workspace, typeName)
 	if err != nil {
 		return r, err
@@ -81,7 +82,8 @@ func (s *Service) ReadFilter(ctx context.Context, workspace, typeName string, l 
 
 // SaveView keeps a record view, as a new one when its id is 0; one that cannot be
 // shown is refused.
-func (s *Service) SaveView(ctx context.Context, workspace string, v store.SavedView, by store.Person) (store.SavedView, error) {
+func (s *Service) SaveView(ctx context.Context, workspace string, v store.SavedView,
+	by store.Person) (store.SavedView, error) {
 	c, t, err := s.typeOf(ctx, workspace, v.Type)
 	if err != nil {
 		return v, err

@@ -15,13 +15,16 @@ import (
 // Every way to choose and sort gives the records it should, page by page as at once.
 func TestViews(t *testing.T) {
 	b := start(t)
-	b.loaded("account", "Source ref,Company,Town,Country,Employees\nA-1,Tern Marina,Ternvik,NO,12\nA-2,Gull Marina,Gullvik,SE,\nA-3,Skarv,,NO,7\nA-4,gull & co,Ternvik,DK,7\n")
-	b.loaded("contact", "Ref,Given name,Family name,E-mail,Account,Interests\nK-1,Kari,Øksnes,kari@x.example,A-1,\nK-2,Jan,Dal,,A-2,\nK-3,Ole,Dal,ole@x.example,,\nK-4,Åse,50%_off,,A-1,\n")
+	b.loaded("account", "Source ref,Company,Town,Country,Employees\nA-1,Tern Marina,Ternvik,NO,12\n"+
+		"A-2,Gull Marina,Gullvik,SE,\nA-3,Skarv,,NO,7\nA-4,gull & co,Ternvik,DK,7\n")
+	b.loaded("contact", "Ref,Given name,Family name,E-mail,Account,Interests\nK-1,Kari,Øksnes,kari@x.example,A-1,\n"+
+		"K-2,Jan,Dal,,A-2,\nK-3,Ole,Dal,ole@x.example,,\nK-4,Åse,50%_off,,A-1,\n")
 	ids := func(typeName string, v view.View, text string) string {
 		t.Helper()
 		var all, paged []string
 		f := store.RecordFilter{View: v, Text: text}
-		b.ok(b.store.EachRecord(b.Context(), "main", typeName, f, func(r store.Record) error { all = append(all, r.Type.RecordID(r.ID)[4:]); return nil }))
+		b.ok(b.store.EachRecord(b.Context(), "main", typeName, f,
+			func(r store.Record) error { all = append(all, r.Type.RecordID(r.ID)[4:]); return nil }))
 		for f.Limit = 1; ; {
 			list, next, err := b.store.Records(b.Context(), "main", typeName, f)
 			b.ok(err)
@@ -75,15 +78,19 @@ func TestViews(t *testing.T) {
 	b.want(ids("contact", view.View{Filter: `filled(email)`}, "dal"), "3")
 
 	// Columns of a record that is referred to stand beside its own.
-	list, _, err := b.store.Records(b.Context(), "main", "contact", store.RecordFilter{View: view.View{Columns: []string{"account.locality", "account", "account.parent"}}, Limit: 1})
+	list, _, err := b.store.Records(b.Context(), "main", "contact",
+		store.RecordFilter{View: view.View{Columns: []string{"account.locality", "account", "account.parent"}}, Limit: 1})
 	b.ok(err)
-	b.want(fmt.Sprint(list[0].Values, list[0].Links["account"].Title), "map[account:ACC-1 account.locality:Ternvik]Tern Marina")
+	b.want(fmt.Sprint(list[0].Values, list[0].Links["account"].Title),
+		"map[account:ACC-1 account.locality:Ternvik]Tern Marina")
 }
 
 func TestSavedViews(t *testing.T) {
 	b := start(t)
-	b.loaded("account", "Source ref,Company,Country,Town\nA-1,Tern Marina,NO,Ternvik\nA-2,Gull Marina,SE,Gullvik\nA-3,Skarv,NO,Skarvvik\n")
-	other, err := b.work.AddPerson(b.Context(), "other@x.example", "Other", rights.Operator, "shore power for all", b.person)
+	b.loaded("account", "Source ref,Company,Country,Town\nA-1,Tern Marina,NO,Ternvik\nA-2,Gull Marina,SE,Gullvik\n"+
+		"A-3,Skarv,NO,Skarvvik\n")
+	other, err := b.work.AddPerson(b.Context(), "other@x.example", "Other", rights.Operator,
+		"shore power for all", b.person)
 	b.ok(err)
 	v := store.SavedView{Type: "account", Name: " In Norway "}
 	v.View.V = view.View{Filter: `country == "NO"`, Columns: []string{"name"}, Sort: []string{"-name"}}
@@ -116,7 +123,8 @@ func TestSavedViews(t *testing.T) {
 	b.want(fault.Is(err, "name_taken"), true)
 
 	// What is asked beside it narrows it, and shows it otherwise.
-	r, err := b.work.ReadFilter(b.Context(), "main", "account", Look{SavedView: v.ID}, []view.Condition{{Field: "name", How: view.Beginning, Values: []string{"TERN"}}}, b.person)
+	r, err := b.work.ReadFilter(b.Context(), "main", "account", Look{SavedView: v.ID},
+		[]view.Condition{{Field: "name", How: view.Beginning, Values: []string{"TERN"}}}, b.person)
 	b.ok(err)
 	b.want(fmt.Sprint(r.Filter, r.Count, r.Plain), `name.lower().startsWith("tern")1 true`)
 	f, err := b.work.Looking(b.Context(), "main", Look{SavedView: v.ID, View: view.View{Sort: []string{"name"}}}, other)
@@ -125,7 +133,8 @@ func TestSavedViews(t *testing.T) {
 
 	// A field that is no longer in use is told, wherever the view is asked for.
 	retired := true
-	_, err = b.work.ChangeField(b.Context(), "main", "account", "country", catalog.FieldChange{Retired: &retired}, 0, b.person)
+	_, err = b.work.ChangeField(b.Context(), "main", "account", "country", catalog.FieldChange{Retired: &retired},
+		0, b.person)
 	b.ok(err)
 	c, err := b.store.Catalog(b.Context(), "main")
 	b.ok(err)

@@ -24,7 +24,8 @@ func (s *Service) Describe(ctx context.Context, workspace, typeName string) (str
 func describe(c catalog.Catalog, t catalog.RecordType) string {
 	var b strings.Builder
 	fields := t.Offered().Fields
-	fmt.Fprintf(&b, "# %s\n\nWhat a file with %s may hold. Columns are recognised by these names and by many others; their order does not matter.\n\n", t.Plural, strings.ToLower(t.Plural))
+	fmt.Fprintf(&b, "# %s\n\nWhat a file with %s may hold. Columns are recognised by these names and by many others; "+
+		"their order does not matter.\n\n", t.Plural, strings.ToLower(t.Plural))
 	b.WriteString("| Column | Required | Type | Takes | Example | What belongs there |\n|---|---|---|---|---|---|\n")
 	for _, f := range fields {
 		takesWhat := takes(c, f)
@@ -34,7 +35,8 @@ func describe(c catalog.Catalog, t catalog.RecordType) string {
 				takesWhat = "any of its choices, below, a " + value.ListSeparator + " between"
 			}
 		}
-		fmt.Fprintf(&b, "| **%s** | %s | %s | %s | %s | %s |\n", inCell(f.Label), requiredWord(t, f), kindOf(f), inCell(takesWhat), inCell(examples[f.Type]), inCell(f.Help))
+		fmt.Fprintf(&b, "| **%s** | %s | %s | %s | %s | %s |\n", inCell(f.Label), requiredWord(t, f), kindOf(f),
+			inCell(takesWhat), inCell(examples[f.Type]), inCell(f.Help))
 	}
 	for _, f := range fields {
 		if len(f.Choices) == 0 {

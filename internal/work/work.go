@@ -56,7 +56,8 @@ type Service struct {
 	queue *river.Client[pgx.Tx]
 	opt   Options
 	ended endings
-	ready sync.Map      // imports that were made ready for mending, by what holds, and record types that are being made ready
+	// imports that were made ready for mending, by what holds, and record types that are being made ready
+	ready sync.Map
 	looks chan struct{} // of feeds, so many at once
 	wake  chan struct{} // a feed is to look now, or an export to be written
 	// exporting is held while this process writes an export.
@@ -107,7 +108,8 @@ const (
 
 // New prepares a service process; Start begins the work.
 func New(st *store.Store, room *staging.Room, opt Options) (*Service, error) {
-	s := &Service{store: st, room: room, opt: opt, done: make(chan struct{}), looks: make(chan struct{}, mostLooks), wake: make(chan struct{}, 1),
+	s := &Service{store: st, room: room, opt: opt, done: make(chan struct{}), looks: make(chan struct{}, mostLooks),
+		wake:  make(chan struct{}, 1),
 		aside: func(func(context.Context)) {}} // until it is started
 	workers := river.NewWorkers()
 	if err := river.AddWorkerSafely(workers, &worker{service: s}); err != nil {
@@ -224,7 +226,8 @@ func (s *Service) Upload(ctx context.Context, u Upload) (store.Import, error) {
 	if err != nil {
 		return store.Import{}, err
 	}
-	id, err := s.store.AddImport(ctx, store.NewImport{Workspace: u.Workspace, Name: name, Source: source, Into: u.Into, Reading: u.Reading, Routine: u.Routine, By: u.By.ID}, s.enqueue)
+	id, err := s.store.AddImport(ctx, store.NewImport{Workspace: u.Workspace, Name: name, Source: source, Into: u.Into,
+		Reading: u.Reading, Routine: u.Routine, By: u.By.ID}, s.enqueue)
 	if err != nil {
 		return store.Import{}, err
 	}
@@ -247,21 +250,26 @@ func cleanName(name string) string {
 }
 
 // act does something with an import that begins no run of its own accord.
-func (s *Service) act(ctx context.Context, i store.Import, event life.Event, by store.Person, detail string, change func(ctx context.Context, tx pgx.Tx, i store.Import) error) error {
-	return s.store.Act(ctx, i.Workspace, i.ID, store.Act{Event: event, By: by, Detail: detail, Enqueue: s.enqueue, Change: change})
+func (s *Service) act(ctx context.Context, i store.Import, event life.Event, by store.Person, detail string,
+	change func(ctx context.Context, tx pgx.Tx, i store.Import) error) error {
+	return s.store.Act(ctx, i.Workspace, i.ID, store.Act{Event: event, By: by, Detail: detail, Enqueue: s.enqueue,
+		Change: change})
 }
 
 // actRun does something with an import that begins a run which is about some
 // rows, other runs, or has a policy.
-func (s *Service) actRun(ctx context.Context, i store.Import, event life.Event, run store.Run, by store.Person, change func(ctx context.Context, tx pgx.Tx, i store.Import) error) error {
-	return s.store.Act(ctx, i.Workspace, i.ID, store.Act{Event: event, By: by, Enqueue: s.enqueue, Run: run, Change: change})
+func (s *Service) actRun(ctx context.Context, i store.Import, event life.Event, run store.Run, by store.Person,
+	change func(ctx context.Context, tx pgx.Tx, i store.Import) error) error {
+	return s.store.Act(ctx, i.Workspace, i.ID, store.Act{Event: event, By: by, Enqueue: s.enqueue, Run: run,
+		Change: change})
 }
 
 // SetRoutine changes the mapping and the policies of an import. The version is
 // that of the routine which the change was made on: when somebody else was
 // faster it is refused. Version 0 changes whatever is there. What creates missing records
 // gets drafts for them.
-func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Routine, version int, by store.Person) error {
+func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Routine, version int,
+	by store.Person) error {
 	if err := store.OnVersion(version, i.RoutineVersion, i.Name); err != nil {
 		return err // said before anything that is wrong with it, and again below
 	}
@@ -334,7 +342,8 @@ func (s *Service) writtenSince(ctx context.Context, i store.Import) error {
 		return err
 	}
 	if writes != i.Writes {
-		return fault.New(fault.Conflict, "written_since_check", "records were written after the check, and rows may be like them now").Mended("Check again.")
+		return fault.New(fault.Conflict, "written_since_check", "records were written after the check, and rows "+
+			"may be like them now").Mended("Check again.")
 	}
 	return nil
 }
@@ -364,7 +373,8 @@ func (s *Service) Load(ctx context.Context, i store.Import, req LoadRequest, by 
 			return err
 		}
 		if chosen.Rows == 0 {
-			return fault.New(fault.Invalid, "no_such_rows", "there are no such rows to be loaded").With(req.Choice.Rows).Mended("Choose rows that are checked and not yet loaded.")
+			return fault.New(fault.Invalid, "no_such_rows",
+				"there are no such rows to be loaded").With(req.Choice.Rows).Mended("Choose rows that are checked and not yet loaded.")
 		}
 		run.Only, verdicts = &chosen.Only, chosen.Verdicts
 	}
@@ -384,8 +394,10 @@ func (s *Service) Load(ctx context.Context, i store.Import, req LoadRequest, by 
 		if err := s.writtenSince(ctx, now); err != nil {
 			return err
 		}
-		if run.Only != nil && (now.CheckRun == nil || i.CheckRun == nil || *now.CheckRun != *i.CheckRun || now.Digest != i.Digest) {
-			return fault.New(fault.Conflict, "checked_meanwhile", "the import was checked again meanwhile").Mended("Choose the rows again.")
+		if run.Only != nil && (now.CheckRun == nil || i.CheckRun == nil || *now.CheckRun != *i.CheckRun ||
+			now.Digest != i.Digest) {
+			return fault.New(fault.Conflict, "checked_meanwhile",
+				"the import was checked again meanwhile").Mended("Choose the rows again.")
 		}
 		if now.RoutineSuggested { // nobody has chosen anything
 			return nil
@@ -411,10 +423,12 @@ func allowed(p mapping.LoadPolicy, verdicts map[string]int64) error {
 	held := verdicts[string(verdict.Hold)] + verdicts[string(verdict.Ask)]
 	switch {
 	case p.Whole && held > 0:
-		return fault.Newf(fault.Conflict, string(life.NotAll), "all rows are to be loaded or none, and %d are held or asked about", held).
+		return fault.Newf(fault.Conflict, string(life.NotAll),
+			"all rows are to be loaded or none, and %d are held or asked about", held).
 			Mended("Mend or answer them, leave them out, or load what is good.")
 	case p.PauseHeld > 0 && held >= p.PauseHeld:
-		return fault.Newf(fault.Conflict, string(life.HeldUp), "%d rows are held or asked about, and the load is to pause at %d", held, p.PauseHeld).
+		return fault.Newf(fault.Conflict, string(life.HeldUp),
+			"%d rows are held or asked about, and the load is to pause at %d", held, p.PauseHeld).
 			Mended("Mend or answer them, leave them out, or allow more.")
 	}
 	return nil
@@ -489,5 +503,6 @@ func (s *Service) troubleOf(err error, id int64) store.Trouble {
 	if f := store.Room(err); f != nil {
 		return store.TroubleOf(f)
 	}
-	return store.Trouble{Code: "internal", Message: "the service could not do this: " + fault.Cut(err.Error(), 300), Mend: "Try again; if it happens again, the service's log says more."}
+	return store.Trouble{Code: "internal", Message: "the service could not do this: " + fault.Cut(err.Error(), 300),
+		Mend: "Try again; if it happens again, the service's log says more."}
 }

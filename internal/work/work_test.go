@@ -41,7 +41,8 @@ type bench struct {
 }
 
 func prepare(url string) error {
-	s, err := store.Open(context.Background(), store.Options{URL: url, Process: "test", Log: slog.New(slog.DiscardHandler)})
+	s, err := store.Open(context.Background(), store.Options{URL: url, Process: "test",
+		Log: slog.New(slog.DiscardHandler)})
 	if err != nil {
 		return err
 	}
@@ -60,7 +61,8 @@ func start(t *testing.T) *bench {
 func startOn(t *testing.T, url string) *bench {
 	t.Helper()
 	log := slog.New(slog.DiscardHandler)
-	s, err := store.Open(t.Context(), store.Options{URL: url, Process: "test", Connections: staging.Connections(2), Log: log})
+	s, err := store.Open(t.Context(), store.Options{URL: url, Process: "test",
+		Connections: staging.Connections(2), Log: log})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -111,7 +113,8 @@ func (b *bench) wait(id int64) store.Import {
 
 func (b *bench) upload(into, text string) store.Import {
 	b.Helper()
-	i, err := b.work.Upload(b.Context(), Upload{Workspace: "main", FileName: "test.csv", Into: into, Body: strings.NewReader(text), Bytes: int64(len(text)), By: b.person})
+	i, err := b.work.Upload(b.Context(), Upload{Workspace: "main", FileName: "test.csv", Into: into,
+		Body: strings.NewReader(text), Bytes: int64(len(text)), By: b.person})
 	b.ok(err)
 	return b.wait(i.ID)
 }
@@ -155,8 +158,10 @@ func (b *bench) crash(i store.Import) {
 	b.Helper()
 	emptied := 0
 	for range 20 { // tables that no longer hold are still being dropped
-		rows, err := b.store.Pool().Query(b.Context(), `select c.oid::regclass::text from pg_class c join pg_namespace n on n.oid = c.relnamespace
-			where n.nspname = 'staging' and c.relpersistence = 'u' and c.relkind = 'r' and c.relname ~ $1`, fmt.Sprintf("^i%d_", i.ID))
+		rows, err := b.store.Pool().Query(b.Context(), `select c.oid::regclass::text from pg_class c
+			join pg_namespace n on n.oid = c.relnamespace
+			where n.nspname = 'staging' and c.relpersistence = 'u' and c.relkind = 'r' and c.relname ~ $1`,
+			fmt.Sprintf("^i%d_", i.ID))
 		b.ok(err)
 		tables, err := pgx.CollectRows(rows, pgx.RowTo[string])
 		b.ok(err)
@@ -176,10 +181,11 @@ func (b *bench) crash(i store.Import) {
 func (b *bench) begun(i store.Import, event life.Event) store.Run {
 	b.Helper()
 	var run store.Run
-	b.ok(b.store.Act(b.Context(), "main", i.ID, store.Act{Event: event, By: b.person, Enqueue: func(_ context.Context, _ pgx.Tx, r store.Run) error {
-		run = r
-		return nil
-	}}))
+	b.ok(b.store.Act(b.Context(), "main", i.ID,
+		store.Act{Event: event, By: b.person, Enqueue: func(_ context.Context, _ pgx.Tx, r store.Run) error {
+			run = r
+			return nil
+		}}))
 	run, err := b.store.StartRun(b.Context(), run.ID, "another")
 	b.ok(err)
 	b.ok(b.store.Beat(b.Context(), "another"))
@@ -227,10 +233,13 @@ func (b *bench) exactly(i store.Import, fields ...string) store.Import {
 
 func TestCreateUpdateSame(t *testing.T) {
 	b := start(t)
-	i := b.loaded("contact", "Ref,Family name,E-mail,Phone\nK-1,Øksnes,a@x.example,+47 55 11 22 33\nK-2,Nordlie,b@x.example,\n")
+	i := b.loaded("contact", "Ref,Family name,E-mail,Phone\nK-1,Øksnes,a@x.example,+47 55 11 22 33\n"+
+		"K-2,Nordlie,b@x.example,\n")
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2})
-	i = b.loaded("contact", "Ref,Family name,E-mail,Phone\nk-1 ,Øksnes,a@x.example,+4755112233\nK-2,Nordlie-Berg,,+4755112244\n,Sæther,B@X.example,\nCON-9,Myrvang,c@x.example,\n")
-	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "update": 1, "ask": 1, "create": 1}) // the mailbox of row 4 is that of somebody of another name
+	i = b.loaded("contact", "Ref,Family name,E-mail,Phone\nk-1 ,Øksnes,a@x.example,+4755112233\n"+
+		"K-2,Nordlie-Berg,,+4755112244\n,Sæther,B@X.example,\nCON-9,Myrvang,c@x.example,\n")
+	// the mailbox of row 4 is that of somebody of another name
+	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "update": 1, "ask": 1, "create": 1})
 	r := b.record("contact", "CON-2")
 	b.want(r.Values["family_name"], "Nordlie-Berg")
 	b.want(r.Values["email"], "b@x.example") // the blank cell left it
@@ -251,7 +260,8 @@ func TestWhatAnImportMayDo(t *testing.T) {
 	b := start(t)
 	b.loaded("staff", "Name,E-mail\nAda,a@x.example\n")
 	for may, want := range map[mapping.May]map[string]int64{
-		mapping.Create: {"create": 1, "skip": 1}, mapping.Update: {"skip": 1, "update": 1}, mapping.CreateOrUpdate: {"create": 1, "update": 1},
+		mapping.Create: {"create": 1, "skip": 1}, mapping.Update: {"skip": 1, "update": 1},
+		mapping.CreateOrUpdate: {"create": 1, "update": 1},
 	} {
 		i := b.upload("staff", "Name,E-mail\nAda L,a@x.example\nBo,b@x.example\n")
 		i = b.check(b.change(i, func(r *mapping.Routine) { r.May = may }))
@@ -262,23 +272,27 @@ func TestWhatAnImportMayDo(t *testing.T) {
 // Every kind of problem is found at its row and field.
 func TestProblems(t *testing.T) {
 	b := start(t)
-	b.load(b.check(b.exactly(b.upload("account", "Name,Ref\nKalvøya Marina,A-1\nKrogsø Marina,A-2\nKrogsø Marina,A-3\n"), "source_ref")))
-	i := b.check(b.exactly(b.upload("contact", strings.Join([]string{"CON id,Ref,Family name,E-mail,Birthday,Account,Phone,Consent to e-mail",
-		"ACC-1,K-1,Berg,a@x.example,1990-01-01,A-1,,",     // 2 a wrong prefix
-		"CON-77,K-2,Berg,b@x.example,1990-01-01,A-1,,",    // 3 no such record
-		",K-3,,c@x.example,1990-01-01,A-1,,",              // 4 required
-		",K-4,Berg,not-mail,03/04/1990,A-1,,perhaps",      // 5 mail, date, yes or no
-		",K-5,Berg,d@x.example,,Krogsø marina,,",          // 6 two accounts of the name
-		",K-6,Berg,e@x.example,,Nowhere,12,",              // 7 none
-		",K-7,Berg,f@x.example,,kalvøya MARINA ltd,,",     // 8 by name, whatever the form
-		",K-7,Berg,g@x.example,,,,",                       // 9 the key again
-		",,Berg,F@X.example,,,,",                          // 10 the mail of row 8 again
-		",K-8," + strings.Repeat("x", 200) + ",,,ACC-2,,", // 11 too long
-		",K-9,Berg,,,ACC-99,,,,more",                      // 12 no such account, ragged
-	}, "\n")), "id", "source_ref", "email"))
+	b.load(b.check(b.exactly(b.upload("account", "Name,Ref\nKalvøya Marina,A-1\nKrogsø Marina,A-2\n"+
+		"Krogsø Marina,A-3\n"), "source_ref")))
+	i := b.check(b.exactly(b.upload("contact",
+		strings.Join([]string{"CON id,Ref,Family name,E-mail,Birthday,Account,Phone,Consent to e-mail",
+			"ACC-1,K-1,Berg,a@x.example,1990-01-01,A-1,,",     // 2 a wrong prefix
+			"CON-77,K-2,Berg,b@x.example,1990-01-01,A-1,,",    // 3 no such record
+			",K-3,,c@x.example,1990-01-01,A-1,,",              // 4 required
+			",K-4,Berg,not-mail,03/04/1990,A-1,,perhaps",      // 5 mail, date, yes or no
+			",K-5,Berg,d@x.example,,Krogsø marina,,",          // 6 two accounts of the name
+			",K-6,Berg,e@x.example,,Nowhere,12,",              // 7 none
+			",K-7,Berg,f@x.example,,kalvøya MARINA ltd,,",     // 8 by name, whatever the form
+			",K-7,Berg,g@x.example,,,,",                       // 9 the key again
+			",,Berg,F@X.example,,,,",                          // 10 the mail of row 8 again
+			",K-8," + strings.Repeat("x", 200) + ",,,ACC-2,,", // 11 too long
+			",K-9,Berg,,,ACC-99,,,,more",                      // 12 no such account, ragged
+		}, "\n")), "id", "source_ref", "email"))
 	b.want(strings.Join(b.codes(i), "\n"), strings.Join([]string{
-		"2 bad_record_id id", "3 record_missing id", "4 required_missing family_name", "5 ambiguous_date birthday", "5 bad_email email", "5 bad_yes_no email_consent", "6 link_ambiguous account",
-		"7 link_not_found account", "7 bad_phone phone", "9 duplicate_row source_ref", "10 duplicate_row email", "11 too_long family_name", "12 ragged_row ", "12 record_missing account"}, "\n"))
+		"2 bad_record_id id", "3 record_missing id", "4 required_missing family_name", "5 ambiguous_date birthday",
+		"5 bad_email email", "5 bad_yes_no email_consent", "6 link_ambiguous account",
+		"7 link_not_found account", "7 bad_phone phone", "9 duplicate_row source_ref", "10 duplicate_row email",
+		"11 too_long family_name", "12 ragged_row ", "12 record_missing account"}, "\n"))
 	i = b.load(i)
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 1, "held": 10})
 	var sheet bytes.Buffer
@@ -311,7 +325,8 @@ func TestRecordRules(t *testing.T) {
 	b := start(t)
 	b.loaded("account", "Name\nKalvøya Marina\n")
 	head := "Ref,Title,Account,Stage,Expected close,Loss reason\n"
-	i := b.loaded("opportunity", head+"D-1,Pier,Kalvøya Marina,won,2026-05-01,\nD-2,Jetty,Kalvøya Marina,lost,2026-05-01,\nD-3,Buoy,Kalvøya Marina,lost,2026-05-01,price\n")
+	i := b.loaded("opportunity", head+"D-1,Pier,Kalvøya Marina,won,2026-05-01,\n"+
+		"D-2,Jetty,Kalvøya Marina,lost,2026-05-01,\nD-3,Buoy,Kalvøya Marina,lost,2026-05-01,price\n")
 	b.want(b.codes(i), "[3 rule_broken loss_reason]")
 	// The rule judges what the record would be, not what the row says.
 	i = b.check(b.upload("opportunity", "Ref,Stage\nD-1,lost\nD-3,lost\n"))
@@ -382,7 +397,8 @@ func TestLoadWhatIsLeft(t *testing.T) {
 func TestChangedSinceTheCheck(t *testing.T) {
 	b := start(t)
 	b.loaded("contact", "Ref,Family name,E-mail\nK-1,Berg,a@x.example\nK-2,Li,b@x.example\n")
-	first := b.check(b.exactly(b.upload("contact", "Ref,Family name,E-mail\nK-1,Berg-Ek,\nK-2,Li-Ek,\nK-3,Ny,c@x.example\nK-4,Nå,d@x.example\n"), "source_ref", "email"))
+	first := b.check(b.exactly(b.upload("contact", "Ref,Family name,E-mail\nK-1,Berg-Ek,\nK-2,Li-Ek,\n"+
+		"K-3,Ny,c@x.example\nK-4,Nå,d@x.example\n"), "source_ref", "email"))
 	b.loaded("contact", "Ref,Family name,E-mail\nK-1,Berg-Hav,\nK-3,Nyere,\n,Nåle,d@x.example\n")
 	first = b.load(first)
 	b.want(first.Outcomes.V, map[verdict.Outcome]int64{"updated": 1, "held": 3})
@@ -449,14 +465,16 @@ func TestReadingByHand(t *testing.T) {
 	b.ok(b.work.SetReading(b.Context(), i, sheet.Reading{DateOrder: "day_first"}, b.person))
 	i = b.check(b.wait(i.ID))
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 1})
-	if err := b.work.SetReading(b.Context(), i, sheet.Reading{DateOrder: "sideways"}, b.person); !fault.Is(err, "bad_reading") {
+	if err := b.work.SetReading(b.Context(), i, sheet.Reading{DateOrder: "sideways"}, b.person); !fault.Is(err,
+		"bad_reading") {
 		t.Error(err)
 	}
 }
 
 func TestBadSourcesLeaveAnImportInTrouble(t *testing.T) {
 	b := start(t)
-	for text, code := range map[string]string{"": "empty_source", "a,b\n": "no_rows", "a,b\n1,\"2": "quote_not_closed", "\x89PNG....": "not_text", strings.Repeat("a,", 9999) + "a\n1\n": "too_many_columns"} {
+	for text, code := range map[string]string{"": "empty_source", "a,b\n": "no_rows", "a,b\n1,\"2": "quote_not_closed",
+		"\x89PNG....": "not_text", strings.Repeat("a,", 9999) + "a\n1\n": "too_many_columns"} {
 		i := b.upload("contact", text)
 		if i.Trouble.V == nil || i.Trouble.V.Code != code || i.State != life.Open {
 			t.Errorf("%.20q: %s, %+v; want %s", text, i.State, i.Trouble.V, code)
@@ -516,7 +534,9 @@ func TestConditionLeavesRowsOut(t *testing.T) {
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "skip": 1})
 	i = b.load(i)
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2, "skipped": 1})
-	if err := b.work.SetRoutine(b.Context(), i, func() mapping.Routine { r := *i.Routine.V; r.Drafts[0].Where = "1 +"; return r }(), 0, b.person); !fault.Is(err, "bad_expression") {
+	if err := b.work.SetRoutine(b.Context(), i,
+		func() mapping.Routine { r := *i.Routine.V; r.Drafts[0].Where = "1 +"; return r }(), 0, b.person); !fault.Is(err,
+		"bad_expression") {
 		t.Errorf("a bad condition: %v", err)
 	}
 }
@@ -527,7 +547,8 @@ func TestWorkbookAndMemory(t *testing.T) {
 	book, err := os.ReadFile("../core/sheet/testdata/offices.xlsx")
 	b.ok(err)
 	up := func() store.Import {
-		i, err := b.work.Upload(b.Context(), Upload{Workspace: "main", FileName: "offices.xlsx", Into: "account", Body: bytes.NewReader(book), Bytes: int64(len(book)), By: b.person})
+		i, err := b.work.Upload(b.Context(), Upload{Workspace: "main", FileName: "offices.xlsx", Into: "account",
+			Body: bytes.NewReader(book), Bytes: int64(len(book)), By: b.person})
 		b.ok(err)
 		return b.wait(i.ID)
 	}

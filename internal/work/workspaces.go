@@ -69,7 +69,8 @@ func (s *Service) RemoveWorkspace(ctx context.Context, name string, records int6
 
 // CopyRoutine takes a routine over into another workspace, under its name or another; what
 // does not fit the record types there is refused.
-func (s *Service) CopyRoutine(ctx context.Context, workspace, name, to, as string, by store.Person) (store.SavedRoutine, error) {
+func (s *Service) CopyRoutine(ctx context.Context, workspace, name, to, as string,
+	by store.Person) (store.SavedRoutine, error) {
 	saved, err := s.store.Routine(ctx, workspace, name)
 	if err != nil {
 		return saved, err
@@ -87,15 +88,18 @@ func (s *Service) CopyRoutine(ctx context.Context, workspace, name, to, as strin
 
 // AddField adds a field of the customer's own to a record type. A version above
 // 0 is that of the description which the change is made on.
-func (s *Service) AddField(ctx context.Context, workspace, typeName string, f catalog.Field, version int, by store.Person) (catalog.RecordType, error) {
-	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "add field "+f.Name, func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
-		return c.AddField(t, f)
-	})
+func (s *Service) AddField(ctx context.Context, workspace, typeName string, f catalog.Field, version int,
+	by store.Person) (catalog.RecordType, error) {
+	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "add field "+f.Name,
+		func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
+			return c.AddField(t, f)
+		})
 }
 
 // AddType adds a record type of the customer's own: what is not said of it follows
 // from the rest.
-func (s *Service) AddType(ctx context.Context, workspace string, t catalog.RecordType, by store.Person) (catalog.RecordType, error) {
+func (s *Service) AddType(ctx context.Context, workspace string, t catalog.RecordType,
+	by store.Person) (catalog.RecordType, error) {
 	c, err := s.store.Catalog(ctx, workspace)
 	if err != nil {
 		return t, err
@@ -117,32 +121,39 @@ func (s *Service) ProposeType(ctx context.Context, i store.Import) (catalog.Reco
 		return catalog.RecordType{}, err
 	}
 	if len(i.Columns.V) == 0 {
-		return catalog.RecordType{}, fault.New(fault.Conflict, "rows_not_read", "the rows are not read yet").Mended("Wait until the source has been read.")
+		return catalog.RecordType{}, fault.New(fault.Conflict, "rows_not_read",
+			"the rows are not read yet").Mended("Wait until the source has been read.")
 	}
 	return suggest.NewView(i.Columns.V).NewType(c.Offered(), i.Name), nil
 }
 
 // ChangeField changes a field of a record type: its name, words, bounds or
 // choices, or whether it is retired.
-func (s *Service) ChangeField(ctx context.Context, workspace, typeName, field string, change catalog.FieldChange, version int, by store.Person) (catalog.RecordType, error) {
-	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "change field "+field, func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
-		return c.ChangeField(t, field, change)
-	})
+func (s *Service) ChangeField(ctx context.Context, workspace, typeName, field string, change catalog.FieldChange,
+	version int, by store.Person) (catalog.RecordType, error) {
+	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "change field "+field,
+		func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
+			return c.ChangeField(t, field, change)
+		})
 }
 
 // ChangeMatch lets the records of a type be found by other match rules, with none
 // by the usual ones. Imports that are open use them at their next check, but for
 // those with rules of their own.
-func (s *Service) ChangeMatch(ctx context.Context, workspace, typeName string, rules []catalog.MatchRule, version int, by store.Person) (catalog.RecordType, error) {
-	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "change match rules", func(_ catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
-		return t.ChangeMatch(rules)
-	})
+func (s *Service) ChangeMatch(ctx context.Context, workspace, typeName string, rules []catalog.MatchRule,
+	version int, by store.Person) (catalog.RecordType, error) {
+	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "change match rules",
+		func(_ catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
+			return t.ChangeMatch(rules)
+		})
 }
 
 // ChangeKnown changes what is done with rows that are known as records of another
 // type: take tells of it and loads them all the same.
-func (s *Service) ChangeKnown(ctx context.Context, workspace, typeName, other string, means catalog.Find, version int, by store.Person) (catalog.RecordType, error) {
-	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "change what is done with those known as "+other, func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
+func (s *Service) ChangeKnown(ctx context.Context, workspace, typeName, other string, means catalog.Find,
+	version int, by store.Person) (catalog.RecordType, error) {
+	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "change what is done with those known as "+
+		other, func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
 		return c.ChangeKnown(t, other, means)
 	})
 }
@@ -159,7 +170,8 @@ func (s *Service) typeOf(ctx context.Context, workspace, typeName string) (catal
 
 // TryMatch tells what match rules say of the records of a type that are there; with
 // none given, those that hold.
-func (s *Service) TryMatch(ctx context.Context, workspace, typeName string, rules []catalog.MatchRule) (catalog.RecordType, []staging.RuleEffect, error) {
+func (s *Service) TryMatch(ctx context.Context, workspace, typeName string,
+	rules []catalog.MatchRule) (catalog.RecordType, []staging.RuleEffect, error) {
 	c, t, err := s.typeOf(ctx, workspace, typeName)
 	if err != nil {
 		return t, nil, err
@@ -178,10 +190,12 @@ func (s *Service) TryMatch(ctx context.Context, workspace, typeName string, rule
 
 // AddChoice adds a choice to a field of a record type, or other spellings to one
 // that is there.
-func (s *Service) AddChoice(ctx context.Context, workspace, typeName, field string, choice catalog.Choice, by store.Person) (catalog.RecordType, error) {
-	return s.store.ChangeType(ctx, workspace, typeName, 0, by.ID, "add choice "+choice.Code+" to "+field, func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
-		return c.AddChoice(t, field, choice)
-	})
+func (s *Service) AddChoice(ctx context.Context, workspace, typeName, field string, choice catalog.Choice,
+	by store.Person) (catalog.RecordType, error) {
+	return s.store.ChangeType(ctx, workspace, typeName, 0, by.ID, "add choice "+choice.Code+" to "+field,
+		func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
+			return c.AddChoice(t, field, choice)
+		})
 }
 
 // RemoveRoutine forgets a saved routine.
@@ -190,13 +204,15 @@ func (s *Service) RemoveRoutine(ctx context.Context, workspace, name string, by 
 }
 
 // AddPerson lets somebody sign in.
-func (s *Service) AddPerson(ctx context.Context, email, name string, role rights.Role, password string, by store.Person) (store.Person, error) {
+func (s *Service) AddPerson(ctx context.Context, email, name string, role rights.Role, password string,
+	by store.Person) (store.Person, error) {
 	return s.store.AddPerson(ctx, email, name, role, password, by.ID)
 }
 
 // ChangePerson changes a person's name, role or password, suspends them or lets
 // them in again.
-func (s *Service) ChangePerson(ctx context.Context, id int64, change store.PersonChange, by store.Person) (store.Person, error) {
+func (s *Service) ChangePerson(ctx context.Context, id int64, change store.PersonChange,
+	by store.Person) (store.Person, error) {
 	return s.store.ChangePerson(ctx, id, change, by.ID)
 }
 

@@ -26,10 +26,12 @@ type Rules struct {
 // Check says what is wrong with them.
 func (r Rules) Check() error {
 	if r.Above < 0 || r.OperatorsAbove < 0 {
-		return fault.New(fault.Invalid, "bad_limit", "a limit is a number of records, or 0 for none").With(fmt.Sprint(min(r.Above, r.OperatorsAbove)))
+		return fault.New(fault.Invalid, "bad_limit",
+			"a limit is a number of records, or 0 for none").With(fmt.Sprint(min(r.Above, r.OperatorsAbove)))
 	}
 	if r.OperatorsShare < 0 || r.OperatorsShare > 100 {
-		return fault.New(fault.Invalid, "bad_limit", "a share is a number of percent up to 100, or 0 for none").With(fmt.Sprint(r.OperatorsShare))
+		return fault.New(fault.Invalid, "bad_limit",
+			"a share is a number of percent up to 100, or 0 for none").With(fmt.Sprint(r.OperatorsShare))
 	}
 	return nil
 }
@@ -75,16 +77,19 @@ func (r Rules) Needs(l Load) Need {
 		why = append(why, "loads by the routine "+l.Routine+" need it")
 	}
 	if r.Above > 0 && l.Records > r.Above {
-		why = append(why, fmt.Sprintf("it makes, changes or deletes %d records, and above %d a load needs it", l.Records, r.Above))
+		why = append(why, fmt.Sprintf("it makes, changes or deletes %d records, and above %d a load needs it",
+			l.Records, r.Above))
 	}
 	if r.OperatorsAbove > 0 && l.Operator && l.Records > r.OperatorsAbove {
 		n.Administrator = true
-		why = append(why, fmt.Sprintf("it makes, changes or deletes %d records, and operators load at most %d without an administrator", l.Records, r.OperatorsAbove))
+		why = append(why, fmt.Sprintf("it makes, changes or deletes %d records, and operators load at most %d "+
+			"without an administrator", l.Records, r.OperatorsAbove))
 	}
 	for _, t := range l.Touches {
 		if r.OperatorsShare > 0 && l.Operator && t.passes(r.OperatorsShare) {
 			n.Administrator = true
-			why = append(why, fmt.Sprintf("it changes or deletes %d of the %d records of %s, and operators touch at most %d %% of a type without an administrator", t.Records, t.Of, t.Type, r.OperatorsShare))
+			why = append(why, fmt.Sprintf("it changes or deletes %d of the %d records of %s, and operators touch at most %d %% "+
+				"of a type without an administrator", t.Records, t.Of, t.Type, r.OperatorsShare))
 		}
 	}
 	n.Why = strings.Join(why, "; ")

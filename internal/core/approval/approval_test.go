@@ -16,15 +16,18 @@ func TestNeeds(t *testing.T) {
 		t.Errorf("without rules: %+v", got)
 	}
 	for why, r := range map[string]Rules{
-		"every load": {Always: true}, "into account": {Types: []string{"account"}}, "routine marinas": {Routines: []string{"marinas"}}, "above 499": {Above: 499}, "at most 499 without an administrator": {OperatorsAbove: 499},
-		"21 of the 100 records of contact": {OperatorsShare: 20},
+		"every load": {Always: true}, "into account": {Types: []string{"account"}},
+		"routine marinas": {Routines: []string{"marinas"}}, "above 499": {Above: 499},
+		"at most 499 without an administrator": {OperatorsAbove: 499},
+		"21 of the 100 records of contact":     {OperatorsShare: 20},
 	} {
 		got := r.Needs(l)
 		if !strings.Contains(got.Why, why) || got.Administrator != (r.OperatorsAbove+r.OperatorsShare > 0) {
 			t.Errorf("%s: %+v", why, got)
 		}
 	}
-	within := Rules{Types: []string{"lead"}, Routines: []string{"", "other"}, Above: 500, OperatorsAbove: 500, OperatorsShare: 21}
+	within := Rules{Types: []string{"lead"}, Routines: []string{"", "other"}, Above: 500, OperatorsAbove: 500,
+		OperatorsShare: 21}
 	if got := within.Needs(l); got != (Need{}) {
 		t.Errorf("within all: %+v", got)
 	}

@@ -67,7 +67,8 @@ func MemberOf(c catalog.Catalog, name string, r *mapping.Routine) Member {
 				continue
 			}
 			to, _ := c.Type(f.To)
-			m.Links = append(m.Links, Link{Type: t.Plural, Field: f.Label, Path: d.Called() + "." + f.Name, To: f.To, ToPlural: to.Plural, Required: f.Required})
+			m.Links = append(m.Links, Link{Type: t.Plural, Field: f.Label, Path: d.Called() + "." + f.Name, To: f.To,
+				ToPlural: to.Plural, Required: f.Required})
 		}
 	}
 	return m
@@ -131,13 +132,16 @@ func Explain(members []Member, order []int) []Place {
 		p, m := Place{Member: n}, members[n]
 		for _, o := range order[:at] {
 			for _, l := range m.pointsTo(members[o]) {
-				p.Reasons = append(p.Reasons, fmt.Sprintf("after %s: %s point to %s by %s", members[o].Name, l.Type, lower(l.ToPlural), l.Field))
+				p.Reasons = append(p.Reasons, fmt.Sprintf("after %s: %s point to %s by %s", members[o].Name, l.Type,
+					lower(l.ToPlural), l.Field))
 			}
 		}
 		for _, o := range order[at+1:] {
 			for _, l := range m.pointsTo(members[o]) {
 				p.Later = append(p.Later, Later{Link: l, Member: o})
-				p.Reasons = append(p.Reasons, fmt.Sprintf("%s points to %s of %s, which come later: it is written when they are there", l.Field, lower(l.ToPlural), members[o].Name))
+				p.Reasons = append(p.Reasons,
+					fmt.Sprintf("%s points to %s of %s, which come later: it is written when they are there", l.Field,
+						lower(l.ToPlural), members[o].Name))
 			}
 		}
 		list = append(list, p)
@@ -151,7 +155,8 @@ func Trouble(members []Member, places []Place) (says string, path string) {
 	for _, p := range places {
 		for _, l := range p.Later {
 			if l.Link.Required && !members[p.Member].makes(l.Link.To) {
-				return fmt.Sprintf("%s must have %s, and the %s are made by %s, which comes later", l.Link.Type, l.Link.Field, lower(l.Link.ToPlural), members[l.Member].Name), l.Link.Path
+				return fmt.Sprintf("%s must have %s, and the %s are made by %s, which comes later", l.Link.Type, l.Link.Field,
+					lower(l.Link.ToPlural), members[l.Member].Name), l.Link.Path
 			}
 		}
 	}

@@ -15,15 +15,19 @@ func link(of, field, to string, required bool) Link {
 // What is pointed to goes first, whatever the order in which files come.
 func TestOrder(t *testing.T) {
 	staff := Member{Name: "staff", Makes: []string{"staff"}}
-	accounts := Member{Name: "accounts", Makes: []string{"account"}, Links: []Link{link("accounts", "Parent", "account", false), link("accounts", "Owner", "staff", false)}}
-	contacts := Member{Name: "contacts", Makes: []string{"contact"}, Links: []Link{link("contacts", "Account", "account", false), link("contacts", "Owner", "staff", false)}}
+	accounts := Member{Name: "accounts", Makes: []string{"account"},
+		Links: []Link{link("accounts", "Parent", "account", false), link("accounts", "Owner", "staff", false)}}
+	contacts := Member{Name: "contacts", Makes: []string{"contact"},
+		Links: []Link{link("contacts", "Account", "account", false), link("contacts", "Owner", "staff", false)}}
 	lines := Member{Name: "lines", Makes: []string{"line"}, Links: []Link{link("lines", "Deal", "deal", true)}}
-	deals := Member{Name: "deals", Makes: []string{"deal"}, Links: []Link{link("deals", "Account", "account", true), link("deals", "Contact", "contact", false)}}
+	deals := Member{Name: "deals", Makes: []string{"deal"}, Links: []Link{link("deals", "Account", "account", true),
+		link("deals", "Contact", "contact", false)}}
 	withMain := accounts
 	withMain.Links = append([]Link{link("accounts", "Main contact", "contact", false)}, accounts.Links...)
 	needsMain := accounts
 	needsMain.Links = []Link{link("accounts", "Main contact", "contact", true)}
-	needsAccount := Member{Name: "contacts", Makes: []string{"contact"}, Links: []Link{link("contacts", "Account", "account", true)}}
+	needsAccount := Member{Name: "contacts", Makes: []string{"contact"},
+		Links: []Link{link("contacts", "Account", "account", true)}}
 	for _, test := range []struct {
 		name    string
 		members []Member
@@ -32,11 +36,13 @@ func TestOrder(t *testing.T) {
 		trouble string
 	}{
 		{"all", []Member{lines, deals, contacts, accounts, staff}, "staff accounts contacts deals lines", "", ""},
-		{"as they come", []Member{accounts, {Name: "other", Makes: []string{"berth"}}, staff}, "other staff accounts", "", ""},
+		{"as they come", []Member{accounts, {Name: "other", Makes: []string{"berth"}}, staff},
+			"other staff accounts", "", ""},
 		{"a ring", []Member{withMain, contacts}, "accounts contacts", "accounts Main contact>contacts", ""},
 		{"a ring of what must be", []Member{needsMain, needsAccount}, "accounts contacts", "accounts Main contact>contacts",
 			"accounts must have Main contact, and the contacts are made by contacts, which comes later (accounts.Main contact)"},
-		{"two of one type", []Member{accounts, {Name: "more", Makes: []string{"account"}, Links: accounts.Links}}, "accounts more", "accounts Parent>more", ""},
+		{"two of one type", []Member{accounts, {Name: "more", Makes: []string{"account"}, Links: accounts.Links}},
+			"accounts more", "accounts Parent>more", ""},
 		{"nothing", nil, "", "", ""},
 	} {
 		t.Run(test.name, func(t *testing.T) {
@@ -52,7 +58,8 @@ func TestOrder(t *testing.T) {
 			if path != "" {
 				trouble = fmt.Sprintf("%s (%s)", trouble, path)
 			}
-			if got := strings.Join(names, " "); got != test.want || strings.Join(later, ", ") != test.later || trouble != test.trouble {
+			if got := strings.Join(names, " "); got != test.want || strings.Join(later, ", ") != test.later ||
+				trouble != test.trouble {
 				t.Errorf("got %q, later %q, trouble %q", got, later, trouble)
 			}
 		})
@@ -77,7 +84,8 @@ func TestOrderOfAny(t *testing.T) {
 			}
 		}
 		order := Order(members)
-		if sorted := slices.Sorted(slices.Values(order)); len(order) != n || !slices.Equal(sorted, slices.Sorted(slices.Values(rank))) {
+		if sorted := slices.Sorted(slices.Values(order)); len(order) != n ||
+			!slices.Equal(sorted, slices.Sorted(slices.Values(rank))) {
 			t.Fatalf("seed %d: order %v of %d", seed, order, n)
 		}
 		for _, p := range Explain(members, order) {

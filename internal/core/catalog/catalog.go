@@ -28,26 +28,33 @@ type Choice struct {
 
 // Field is one typed attribute of a record type.
 type Field struct {
-	Name      string    `json:"name" yaml:"name"`
-	Label     string    `json:"label" yaml:"label"`
-	Help      string    `json:"help,omitempty" yaml:"help,omitempty"`
-	Type      FieldType `json:"type" yaml:"type"`
-	Required  bool      `json:"required,omitempty" yaml:"required,omitempty"`
-	Key       bool      `json:"key,omitempty" yaml:"key,omitempty"`             // unique when filled
-	Lookup    bool      `json:"lookup,omitempty" yaml:"lookup,omitempty"`       // its normal form is kept and indexed, but need not be unique
-	Length    int       `json:"length,omitempty" yaml:"length,omitempty"`       // most characters, 0 means the type's own limit
-	Precision int       `json:"precision,omitempty" yaml:"precision,omitempty"` // digits after the decimal sign
-	Default   string    `json:"default,omitempty" yaml:"default,omitempty"`
-	Choices   []Choice  `json:"choices,omitempty" yaml:"choices,omitempty"`
-	To        string    `json:"to,omitempty" yaml:"to,omitempty"` // the record type that a reference points to
-	Synonyms  []string  `json:"synonyms,omitempty" yaml:"synonyms,omitempty"`
-	Likeness  Likeness  `json:"likeness,omitempty" yaml:"likeness,omitempty"` // as what it is compared by likeness; empty leaves it to the type
-	Ordered   bool      `json:"ordered,omitempty" yaml:"ordered,omitempty"`   // its choices go forward in their order: an earlier one over a later one is doubtful
-	Holds     Holding   `json:"holds,omitempty" yaml:"holds,omitempty"`       // what its texts are, where likeness does not say so
-	Own       bool      `json:"own,omitempty" yaml:"own,omitempty"`           // added by the customer
-	Retired   bool      `json:"retired,omitempty" yaml:"retired,omitempty"`   // no longer filled; its values stay
-	Was       []string  `json:"was,omitempty" yaml:"was,omitempty"`           // names that it had before, which routines may still use
-	Changed   []Part    `json:"changed,omitempty" yaml:"changed,omitempty"`   // what the customer has changed of a standard field
+	Name     string    `json:"name" yaml:"name"`
+	Label    string    `json:"label" yaml:"label"`
+	Help     string    `json:"help,omitempty" yaml:"help,omitempty"`
+	Type     FieldType `json:"type" yaml:"type"`
+	Required bool      `json:"required,omitempty" yaml:"required,omitempty"`
+	Key      bool      `json:"key,omitempty" yaml:"key,omitempty"` // unique when filled
+	// its normal form is kept and indexed, but need not be unique
+	Lookup bool `json:"lookup,omitempty" yaml:"lookup,omitempty"`
+	// most characters, 0 means the type's own limit
+	Length    int      `json:"length,omitempty" yaml:"length,omitempty"`
+	Precision int      `json:"precision,omitempty" yaml:"precision,omitempty"` // digits after the decimal sign
+	Default   string   `json:"default,omitempty" yaml:"default,omitempty"`
+	Choices   []Choice `json:"choices,omitempty" yaml:"choices,omitempty"`
+	To        string   `json:"to,omitempty" yaml:"to,omitempty"` // the record type that a reference points to
+	Synonyms  []string `json:"synonyms,omitempty" yaml:"synonyms,omitempty"`
+	// as what it is compared by likeness; empty leaves it to the type
+	Likeness Likeness `json:"likeness,omitempty" yaml:"likeness,omitempty"`
+	// its choices go forward in their order: an earlier one over a later one is doubtful
+	Ordered bool `json:"ordered,omitempty" yaml:"ordered,omitempty"`
+	// what its texts are, where likeness does not say so
+	Holds   Holding `json:"holds,omitempty" yaml:"holds,omitempty"`
+	Own     bool    `json:"own,omitempty" yaml:"own,omitempty"`         // added by the customer
+	Retired bool    `json:"retired,omitempty" yaml:"retired,omitempty"` // no longer filled; its values stay
+	// names that it had before, which routines may still use
+	Was []string `json:"was,omitempty" yaml:"was,omitempty"`
+	// what the customer has changed of a standard field
+	Changed []Part `json:"changed,omitempty" yaml:"changed,omitempty"`
 	// The least role that may see what stands in the field, and that may fill it; empty
 	// for every viewer, and every operator.
 	SeenBy   rights.Role `json:"seen_by,omitempty" yaml:"seen_by,omitempty"`
@@ -84,22 +91,29 @@ type RecordRule struct {
 
 // RecordType is a kind of record.
 type RecordType struct {
-	Name     string       `json:"name" yaml:"name"`
-	Label    string       `json:"label" yaml:"label"`
-	Plural   string       `json:"plural" yaml:"plural"`
-	Prefix   string       `json:"prefix" yaml:"prefix"`                              // of the id, such as CON
-	Synonyms []string     `json:"synonyms,omitempty" yaml:"synonyms,omitempty,flow"` // words in headers that say a column is of this type
-	Title    []string     `json:"title" yaml:"title"`                                // the fields that name a record, joined by a space
-	Fields   []Field      `json:"fields" yaml:"fields"`
-	Match    []MatchRule  `json:"match" yaml:"match"`
-	Rules    []RecordRule `json:"rules,omitempty" yaml:"rules,omitempty"`
-	InUse    string       `json:"in_use,omitempty" yaml:"in_use,omitempty"`     // the yes-or-no field that says whether a record is still there to be linked to, such as of staff who have left
-	Known    []KnownAs    `json:"known,omitempty" yaml:"known,omitempty"`       // how it is seen that what a row would make is there as a record of another type
-	Timeline *Timeline    `json:"timeline,omitempty" yaml:"timeline,omitempty"` // how its records are told on the timeline of those that they point to
-	Version  int          `json:"version" yaml:"version,omitempty"`             // counts changes of this description
-	Own      bool         `json:"own,omitempty" yaml:"own,omitempty"`
-	Changed  []Part       `json:"changed,omitempty" yaml:"changed,omitempty"` // what the customer has changed of a standard type
-	Kept     []string     `json:"-" yaml:"-"`                                 // names of fields that are kept from who looks; see Catalog.SeenBy
+	Name   string `json:"name" yaml:"name"`
+	Label  string `json:"label" yaml:"label"`
+	Plural string `json:"plural" yaml:"plural"`
+	Prefix string `json:"prefix" yaml:"prefix"` // of the id, such as CON
+	// words in headers that say a column is of this type
+	Synonyms []string `json:"synonyms,omitempty" yaml:"synonyms,omitempty,flow"`
+	// the fields that name a record, joined by a space
+	Title  []string     `json:"title" yaml:"title"`
+	Fields []Field      `json:"fields" yaml:"fields"`
+	Match  []MatchRule  `json:"match" yaml:"match"`
+	Rules  []RecordRule `json:"rules,omitempty" yaml:"rules,omitempty"`
+	// the yes-or-no field that says whether a record is still there to be linked to, such as of staff who have left
+	InUse string `json:"in_use,omitempty" yaml:"in_use,omitempty"`
+	// how it is seen that what a row would make is there as a record of another type
+	Known []KnownAs `json:"known,omitempty" yaml:"known,omitempty"`
+	// how its records are told on the timeline of those that they point to
+	Timeline *Timeline `json:"timeline,omitempty" yaml:"timeline,omitempty"`
+	Version  int       `json:"version" yaml:"version,omitempty"` // counts changes of this description
+	Own      bool      `json:"own,omitempty" yaml:"own,omitempty"`
+	// what the customer has changed of a standard type
+	Changed []Part `json:"changed,omitempty" yaml:"changed,omitempty"`
+	// names of fields that are kept from who looks; see Catalog.SeenBy
+	Kept []string `json:"-" yaml:"-"`
 }
 
 // Timeline says how records of a type, such as notes and attachments, stand on the
@@ -120,8 +134,9 @@ func (l Timeline) Fields() []string {
 // already as a record of another type: a lead who is a contact, a lead's company that
 // is an account.
 type KnownAs struct {
-	Type   string            `json:"type" yaml:"type"`
-	Fields map[string]string `json:"fields" yaml:"fields,flow"`              // fields of this type that equal fields of the other
+	Type string `json:"type" yaml:"type"`
+	// fields of this type that equal fields of the other
+	Fields map[string]string `json:"fields" yaml:"fields,flow"`
 	Means  Find              `json:"means,omitempty" yaml:"means,omitempty"` // what is done then; take when empty
 }
 
@@ -326,13 +341,15 @@ func (c Catalog) CheckField(t RecordType, f Field) error {
 	}
 	switch {
 	case !nameShape.MatchString(f.Name):
-		return bad("bad_name", "a field's name starts with a small letter and holds small letters, digits and underscores, at most 40", f.Name, "For example: berth_number.")
+		return bad("bad_name", "a field's name starts with a small letter and holds small letters, digits and "+
+			"underscores, at most 40", f.Name, "For example: berth_number.")
 	case slices.Contains(Reserved, f.Name):
 		return bad("reserved_name", "every record already has this under the same name", f.Name, "Take another name.")
 	case strings.TrimSpace(f.Label) == "":
 		return bad("label_missing", "a field needs a label", "", "Give the words that people read above the column.")
 	case !slices.Contains(FieldTypes, f.Type):
-		return bad("unknown_field_type", "there is no such field type", string(f.Type), fmt.Sprintf("Field types: %v.", FieldTypes))
+		return bad("unknown_field_type", "there is no such field type", string(f.Type),
+			fmt.Sprintf("Field types: %v.", FieldTypes))
 	case f.Kind().Choices && len(f.Choices) == 0:
 		return bad("choices_missing", "a choice field needs its choices", "", "Give at least one code and label.")
 	case f.Type == Reference && f.To != t.Name:
@@ -341,7 +358,8 @@ func (c Catalog) CheckField(t RecordType, f Field) error {
 		}
 	}
 	if f.Key && !f.Kind().Key {
-		return bad("bad_key", "a field of this type cannot be a key", string(f.Type), fmt.Sprintf("Keys are of one of the types %v.", KeyTypes()))
+		return bad("bad_key", "a field of this type cannot be a key", string(f.Type),
+			fmt.Sprintf("Keys are of one of the types %v.", KeyTypes()))
 	}
 	seen := map[string]bool{}
 	for _, ch := range f.Choices {
@@ -359,7 +377,8 @@ func (c Catalog) CheckType(t RecordType) error {
 		return fault.New(fault.Invalid, code, message).At(fault.Place{Path: t.Name}).With(value)
 	}
 	if !nameShape.MatchString(t.Name) {
-		return bad("bad_name", "a record type's name starts with a small letter and holds small letters, digits and underscores, at most 40", t.Name)
+		return bad("bad_name", "a record type's name starts with a small letter and holds small letters, digits and "+
+			"underscores, at most 40", t.Name)
 	}
 	if !prefixShape.MatchString(t.Prefix) {
 		return bad("bad_prefix", "an id prefix is two to six capital letters or digits", t.Prefix)
@@ -415,7 +434,8 @@ func (c Catalog) CheckKnown(t RecordType, k KnownAs) error {
 		return bad("unknown_record_type", "a row is known as a record of another type that is there", k.Type, "")
 	}
 	if len(k.Fields) == 0 {
-		return bad("rule_empty", "this names no fields by which the record is known", k.Type, "Name at least one field with that of the other type which it equals.")
+		return bad("rule_empty", "this names no fields by which the record is known", k.Type,
+			"Name at least one field with that of the other type which it equals.")
 	}
 	for mine, theirs := range k.Fields {
 		if _, ok := t.Field(mine); !ok {
@@ -426,7 +446,8 @@ func (c Catalog) CheckKnown(t RecordType, k KnownAs) error {
 		}
 	}
 	if k.Means != "" && !slices.Contains(Knowns, k.Means) {
-		return bad("unknown_find", "what is known as another record cannot be treated so", string(k.Means), fmt.Sprintf("Choose one of %v.", Knowns))
+		return bad("unknown_find", "what is known as another record cannot be treated so", string(k.Means),
+			fmt.Sprintf("Choose one of %v.", Knowns))
 	}
 	return nil
 }

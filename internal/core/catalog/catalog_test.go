@@ -68,7 +68,8 @@ func TestAddField(t *testing.T) {
 		"choices_missing":     {Name: "x", Label: "x", Type: OneChoice},
 		"unknown_record_type": {Name: "x", Label: "x", Type: Reference, To: "boat"},
 		"bad_key":             {Name: "x", Label: "x", Type: Date, Key: true},
-		"bad_choice":          {Name: "x", Label: "x", Type: OneChoice, Choices: []Choice{{Code: "a", Label: "A"}, {Code: "a", Label: "B"}}},
+		"bad_choice": {Name: "x", Label: "x", Type: OneChoice, Choices: []Choice{{Code: "a", Label: "A"},
+			{Code: "a", Label: "B"}}},
 	}
 	for code, f := range bad {
 		if _, err := c.AddField(account, f); !fault.Is(err, code) {
@@ -85,15 +86,20 @@ func TestWhatRulesMaySay(t *testing.T) {
 	}
 	contact, _ := c.Type("contact")
 	for _, good := range []MatchRule{
-		{Fields: []string{"id"}}, {Fields: []string{"source_ref"}}, {Fields: []string{"email"}, Several: Full}, {Fields: []string{"family_name", "street"}}, {Alike: []string{"family_name", "birthday"}}, {Fields: []string{"email"}, Alike: []string{"given_name"}, One: Ask, Several: Hold, TakeAt: 99, AskAt: 50},
+		{Fields: []string{"id"}}, {Fields: []string{"source_ref"}}, {Fields: []string{"email"}, Several: Full},
+		{Fields: []string{"family_name", "street"}}, {Alike: []string{"family_name", "birthday"}},
+		{Fields: []string{"email"}, Alike: []string{"given_name"}, One: Ask, Several: Hold, TakeAt: 99, AskAt: 50},
 	} {
 		if err := contact.CheckMatchRule(good); err != nil {
 			t.Errorf("%+v: %v", good, err)
 		}
 	}
 	for code, bad := range map[string][]MatchRule{
-		"rule_empty": {{}}, "unknown_field": {{Fields: []string{"shoe"}}, {Alike: []string{"shoe"}}}, "rule_not_selective": {{Alike: []string{"country", "locality"}}},
-		"field_not_comparable": {{Alike: []string{"email_consent"}}}, "unknown_find": {{Fields: []string{"email"}, One: Hold}, {Fields: []string{"email"}, Several: Take}}, "bad_bounds": {{Alike: []string{"email"}, TakeAt: 40, AskAt: 60}, {Alike: []string{"email"}, TakeAt: 101}},
+		"rule_empty": {{}}, "unknown_field": {{Fields: []string{"shoe"}}, {Alike: []string{"shoe"}}},
+		"rule_not_selective":   {{Alike: []string{"country", "locality"}}},
+		"field_not_comparable": {{Alike: []string{"email_consent"}}},
+		"unknown_find":         {{Fields: []string{"email"}, One: Hold}, {Fields: []string{"email"}, Several: Take}},
+		"bad_bounds":           {{Alike: []string{"email"}, TakeAt: 40, AskAt: 60}, {Alike: []string{"email"}, TakeAt: 101}},
 	} {
 		for _, r := range bad {
 			if err := contact.CheckMatchRule(r); !fault.Is(err, code) {
@@ -101,7 +107,9 @@ func TestWhatRulesMaySay(t *testing.T) {
 			}
 		}
 	}
-	if got := (MatchRule{Fields: []string{"source_ref"}, Alike: []string{"given_name", "family_name"}, One: Ask, Several: Skip}).Says(contact); got != "the same Number in the old system and alike in Given name and Family name (taken from 95 %, asked from 40 %), always asked, several: skip" {
+	if got := (MatchRule{Fields: []string{"source_ref"}, Alike: []string{"given_name", "family_name"}, One: Ask,
+		Several: Skip}).Says(contact); got != "the same Number in the old system and alike in Given name and Family "+
+		"name (taken from 95 %, asked from 40 %), always asked, several: skip" {
 		t.Error(got)
 	}
 	if takeAt, askAt := (MatchRule{TakeAt: 30}).Bounds(); takeAt != 30 || askAt != 30 {

@@ -101,7 +101,8 @@ func (c Catalog) ChangeKnown(t RecordType, typeName string, means Find) (RecordT
 		}
 	}
 	if !there {
-		return t, fault.New(fault.NotFound, "unknown_record_type", "nothing says how these are known as records of that type").With(typeName)
+		return t, fault.New(fault.NotFound, "unknown_record_type",
+			"nothing says how these are known as records of that type").With(typeName)
 	}
 	if !slices.Contains(t.Changed, KnownPart) {
 		out.Changed = append(slices.Clone(t.Changed), KnownPart)
@@ -111,7 +112,8 @@ func (c Catalog) ChangeKnown(t RecordType, typeName string, means Find) (RecordT
 }
 
 func nameTaken(t RecordType, name, why string) error {
-	return fault.New(fault.Conflict, "field_exists", why).At(fault.Place{Path: t.Name}).With(name).Mended("Take another name.")
+	return fault.New(fault.Conflict, "field_exists",
+		why).At(fault.Place{Path: t.Name}).With(name).Mended("Take another name.")
 }
 
 // ChangeField gives a copy of t in which one field is changed, one version on.
@@ -167,7 +169,8 @@ func (f *Field) change(t RecordType, by FieldChange) error {
 	}
 	if by.Length != nil {
 		if *by.Length < f.MaxLength() {
-			return bad("length_lowered", "the length of a field that is there can only be raised, so that no value is too long", "", "Give a length of at least the present one.")
+			return bad("length_lowered", "the length of a field that is there can only be raised, so that "+
+				"no value is too long", "", "Give a length of at least the present one.")
 		}
 		f.Length = *by.Length
 		note(LengthPart)
@@ -175,7 +178,8 @@ func (f *Field) change(t RecordType, by FieldChange) error {
 	if by.Choices != nil {
 		for _, old := range f.Choices {
 			if !slices.ContainsFunc(by.Choices, func(x Choice) bool { return x.Code == old.Code }) {
-				return bad("choice_taken_away", "a choice that is there is closed, not taken away: records may have it", old.Code, "Keep it and say that it is closed.")
+				return bad("choice_taken_away", "a choice that is there is closed, not taken away: records may have it",
+					old.Code, "Keep it and say that it is closed.")
 			}
 		}
 		f.Choices = labelled(by.Choices, f.Choices)
@@ -237,7 +241,8 @@ func labelled(choices, before []Choice) []Choice {
 func (t RecordType) renamed(n int, name string) (RecordType, error) {
 	old := t.Fields[n]
 	if !old.Own {
-		return t, fault.New(fault.Invalid, "standard_field", "the name of a standard field stays").At(fault.Place{Path: t.Name}).With(old.Name).
+		return t, fault.New(fault.Invalid, "standard_field",
+			"the name of a standard field stays").At(fault.Place{Path: t.Name}).With(old.Name).
 			Mended("Change its label, which is what people see.")
 	}
 	if at := t.Now(name); at != name && at != old.Name {
@@ -273,7 +278,8 @@ func (t RecordType) renamed(n int, name string) (RecordType, error) {
 func (c Catalog) AddChoice(t RecordType, field string, choice Choice) (RecordType, error) {
 	n := slices.IndexFunc(t.Fields, func(f Field) bool { return f.Name == field })
 	if n < 0 || len(t.Fields[n].Choices) == 0 {
-		return t, fault.New(fault.Invalid, "no_choices", "the field has no choices").At(fault.Place{Path: t.Name}).With(field).Mended("Name a choice field of the record type.")
+		return t, fault.New(fault.Invalid, "no_choices",
+			"the field has no choices").At(fault.Place{Path: t.Name}).With(field).Mended("Name a choice field of the record type.")
 	}
 	out := t
 	out.Fields = slices.Clone(t.Fields)
@@ -306,7 +312,8 @@ func (ch Choice) with(spellings []string) Choice {
 // of the customer's own has the name of a new standard one, the customer's stays.
 func (t RecordType) Learned(standard RecordType) RecordType {
 	out := t
-	out.Label, out.Plural, out.Synonyms, out.Rules, out.Match = standard.Label, standard.Plural, standard.Synonyms, standard.Rules, standard.Match
+	out.Label, out.Plural, out.Synonyms, out.Rules, out.Match = standard.Label, standard.Plural, standard.Synonyms,
+		standard.Rules, standard.Match
 	if t.OwnMatch() {
 		out.Match = t.Match
 	}

@@ -7,11 +7,14 @@ import (
 
 // Copy gives a record type that shares nothing with the first, so that either may be changed.
 func (t RecordType) Copy() RecordType {
-	t.Synonyms, t.Title, t.Changed, t.Kept = slices.Clone(t.Synonyms), slices.Clone(t.Title), slices.Clone(t.Changed), slices.Clone(t.Kept)
-	t.Fields, t.Match, t.Rules, t.Known = slices.Clone(t.Fields), slices.Clone(t.Match), slices.Clone(t.Rules), slices.Clone(t.Known)
+	t.Synonyms, t.Title, t.Changed, t.Kept = slices.Clone(t.Synonyms), slices.Clone(t.Title), slices.Clone(t.Changed),
+		slices.Clone(t.Kept)
+	t.Fields, t.Match, t.Rules, t.Known = slices.Clone(t.Fields), slices.Clone(t.Match), slices.Clone(t.Rules),
+		slices.Clone(t.Known)
 	for i := range t.Fields {
 		f := &t.Fields[i]
-		f.Choices, f.Synonyms, f.Was, f.Changed = slices.Clone(f.Choices), slices.Clone(f.Synonyms), slices.Clone(f.Was), slices.Clone(f.Changed)
+		f.Choices, f.Synonyms, f.Was, f.Changed = slices.Clone(f.Choices), slices.Clone(f.Synonyms), slices.Clone(f.Was),
+			slices.Clone(f.Changed)
 		for n := range f.Choices {
 			f.Choices[n].Other = slices.Clone(f.Choices[n].Other)
 		}

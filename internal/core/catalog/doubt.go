@@ -10,9 +10,10 @@ const (
 	Lower   Doubt = "lower"   // a choice that comes before the one that is there
 	Private Doubt = "private" // a private mailbox over one at the company, or a desk's over a person's own
 	Abroad  Doubt = "abroad"  // a telephone number that is there with the code of another country
-	Zero    Doubt = "zero"    // none, where a count or an amount is there, as programs write what they do not know; or a thousandth of it
-	Given   Doubt = "given"   // consent where it is not given, as old sheets still have it
-	Shared  Doubt = "shared"  // a page on a site that all companies can be on, over one of its own
+	// none, where a count or an amount is there, as programs write what they do not know; or a thousandth of it
+	Zero   Doubt = "zero"
+	Given  Doubt = "given"  // consent where it is not given, as old sheets still have it
+	Shared Doubt = "shared" // a page on a site that all companies can be on, over one of its own
 )
 
 // Doubts tells in which way a value of the field can be worse than one that is

@@ -18,10 +18,14 @@ func TestDoubts(t *testing.T) {
 		typeName, field string
 		doubt           Doubt
 	}{
-		{"contact", "birthday", NoDoubt}, {"contact", "email", Private}, {"account", "email", NoDoubt}, {"lead", "met_on", Older},
-		{"opportunity", "expected_close", Older}, {"opportunity", "stage", Lower}, {"lead", "interest", NoDoubt}, {"staff", "email", NoDoubt},
-		{"account", "employees", Zero}, {"opportunity", "amount", Zero}, {"opportunity", "probability", NoDoubt}, {"line", "quantity", NoDoubt},
-		{"contact", "mobile", Abroad}, {"contact", "email_consent", Given}, {"task", "done", NoDoubt}, {"account", "website", Shared}, {"account", "status", NoDoubt}, {"lead", "status", Lower},
+		{"contact", "birthday", NoDoubt}, {"contact", "email", Private}, {"account", "email", NoDoubt},
+		{"lead", "met_on", Older},
+		{"opportunity", "expected_close", Older}, {"opportunity", "stage", Lower}, {"lead", "interest", NoDoubt},
+		{"staff", "email", NoDoubt},
+		{"account", "employees", Zero}, {"opportunity", "amount", Zero}, {"opportunity", "probability", NoDoubt},
+		{"line", "quantity", NoDoubt},
+		{"contact", "mobile", Abroad}, {"contact", "email_consent", Given}, {"task", "done", NoDoubt},
+		{"account", "website", Shared}, {"account", "status", NoDoubt}, {"lead", "status", Lower},
 	} {
 		rt, _ := c.Type(want.typeName)
 		f, ok := rt.Field(want.field)
@@ -48,7 +52,8 @@ func TestChangeKnownAndMatch(t *testing.T) {
 		t.Fatal(err)
 	}
 	learned := own.Learned(lead)
-	if learned.Known[0].Means != Skip || len(learned.Match) != 1 || !learned.OwnMatch() || learned.Version != lead.Version+3 {
+	if learned.Known[0].Means != Skip || len(learned.Match) != 1 || !learned.OwnMatch() ||
+		learned.Version != lead.Version+3 {
 		t.Errorf("what was changed is lost: %+v", learned)
 	}
 	if lead.Known[0].Means != "" {
@@ -70,19 +75,22 @@ func TestChangeKnownAndMatch(t *testing.T) {
 		t.Error("a type of an edition before does not learn")
 	}
 	usual, err := learned.ChangeMatch(nil)
-	if err != nil || usual.OwnMatch() || !slices.EqualFunc(usual.Match, lead.Match, func(a, b MatchRule) bool { return a.Says(lead) == b.Says(lead) }) {
+	if err != nil || usual.OwnMatch() || !slices.EqualFunc(usual.Match, lead.Match,
+		func(a, b MatchRule) bool { return a.Says(lead) == b.Says(lead) }) {
 		t.Errorf("the usual rules: %+v, %v", usual.Match, err)
 	}
 	for code, k := range map[string]KnownAs{
 		"unknown_record_type": {Type: "lead", Fields: map[string]string{"email": "email"}}, "rule_empty": {Type: "contact"},
-		"unknown_field": {Type: "contact", Fields: map[string]string{"shoe": "email"}}, "unknown_find": {Type: "contact", Fields: map[string]string{"email": "email"}, Means: Ask},
+		"unknown_field": {Type: "contact", Fields: map[string]string{"shoe": "email"}},
+		"unknown_find":  {Type: "contact", Fields: map[string]string{"email": "email"}, Means: Ask},
 	} {
 		if err := c.CheckKnown(lead, k); !fault.Is(err, code) {
 			t.Errorf("%+v: %v, want %s", k, err, code)
 		}
 	}
 	contact, _ := c.Type("contact")
-	if got := lead.Known[0].Says(lead, contact); got != "with the same E-mail and Family name as one of the contacts: told, and loaded all the same" {
+	if got := lead.Known[0].Says(lead, contact); got != "with the same E-mail and Family name as one of the contacts: "+
+		"told, and loaded all the same" {
 		t.Error(got)
 	}
 }

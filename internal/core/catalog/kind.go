@@ -78,7 +78,8 @@ var namedAs = []Likeness{AsGivenName, AsFamilyName, AsHonorific, AsCompanyName, 
 
 // HoldsWords reports whether the field's texts are words rather than figures.
 func (f Field) HoldsWords() bool {
-	return f.Holds == HoldsWords || f.Holds == HoldsPerson || f.Holds == HoldsJobTitle || f.Holds == HoldsRegion || slices.Contains(namedAs, f.ComparedAs())
+	return f.Holds == HoldsWords || f.Holds == HoldsPerson || f.Holds == HoldsJobTitle || f.Holds == HoldsRegion ||
+		slices.Contains(namedAs, f.ComparedAs())
 }
 
 // Kind says all about a field type that is the same for every field of it. It
@@ -112,7 +113,8 @@ var kinds = []Kind{
 	{Type: YesNo, Form: YesNoForm, Words: true, Editor: "yes_no"},
 	{Type: OneChoice, Form: TextForm, Choices: true, Words: true, Editor: "choice"},
 	{Type: Choices, Form: ListForm, Choices: true, Words: true, Add: AddItems, Editor: "choices"},
-	{Type: Email, Form: TextForm, MaxLength: 254, Key: true, Likeness: AsEmail, Editor: "line"}, // RFC 5321 path limit less the angle brackets
+	// RFC 5321 path limit less the angle brackets
+	{Type: Email, Form: TextForm, MaxLength: 254, Key: true, Likeness: AsEmail, Editor: "line"},
 	{Type: Phone, Form: TextForm, Key: true, Likeness: AsPhone, Editor: "line"},
 	{Type: URL, Form: TextForm, MaxLength: 2000, Key: true, Likeness: AsWeb, Written: true, Editor: "line"},
 	{Type: Country, Form: TextForm, Words: true, Editor: "country"},

@@ -33,7 +33,8 @@ func (t RecordType) checkLimits(f Field) error {
 		}
 	}
 	if f.SeenBy != "" && slices.Contains(t.Title, f.Name) {
-		return bad("title_field", "the field names the records, so everybody sees it", f.Name, "Let another field name them first.")
+		return bad("title_field", "the field names the records, so everybody sees it", f.Name,
+			"Let another field name them first.")
 	}
 	return nil
 }

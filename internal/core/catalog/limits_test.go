@@ -48,11 +48,13 @@ func TestLimits(t *testing.T) {
 			t.Errorf("seen by %q, filled by %q: limited %v", x.seen, x.filled, f.Limited())
 		}
 		seen := Catalog{Types: []RecordType{changed}}.SeenBy(rights.Operator).Types[0]
-		if _, there := seen.Field("employees"); there != f.Sees(rights.Operator) || slices.Contains(seen.Kept, "employees") == there {
+		if _, there := seen.Field("employees"); there != f.Sees(rights.Operator) ||
+			slices.Contains(seen.Kept, "employees") == there {
 			t.Errorf("seen by %q: an operator's record type has it: %v, kept %v", x.seen, there, seen.Kept)
 		}
 	}
-	for code, change := range map[string]FieldChange{"unknown_role": limitsOf("captain", "operator"), "title_field": limitsOf("operator", "operator")} {
+	for code, change := range map[string]FieldChange{"unknown_role": limitsOf("captain", "operator"),
+		"title_field": limitsOf("operator", "operator")} {
 		name := map[string]string{"unknown_role": "employees", "title_field": "name"}[code]
 		if _, err := c.ChangeField(account, name, change); !fault.Is(err, code) {
 			t.Errorf("%s: %v", code, err)
@@ -63,7 +65,8 @@ func TestLimits(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if f, _ := changed.Learned(account).Field("employees"); f.SeenBy != rights.Administrator || !slices.Contains(f.Changed, LimitsPart) {
+	if f, _ := changed.Learned(account).Field("employees"); f.SeenBy != rights.Administrator ||
+		!slices.Contains(f.Changed, LimitsPart) {
 		t.Errorf("after learning: %q %v", f.SeenBy, f.Changed)
 	}
 }

@@ -31,7 +31,8 @@ const (
 )
 
 // Likenesses lists them in the order in which they are offered.
-var Likenesses = []Likeness{AsGivenName, AsFamilyName, AsHonorific, AsCompanyName, AsStreet, AsLocality, AsPostalCode, AsCode, AsText, AsEmail, AsPhone, AsWeb, AsCountry, AsDate, AsLink, AsEmployer}
+var Likenesses = []Likeness{AsGivenName, AsFamilyName, AsHonorific, AsCompanyName, AsStreet, AsLocality,
+	AsPostalCode, AsCode, AsText, AsEmail, AsPhone, AsWeb, AsCountry, AsDate, AsLink, AsEmployer}
 
 // ComparedAs tells as what the field is compared by likeness, empty for fields
 // that say nothing of who or what a record is.
@@ -110,7 +111,8 @@ func (t RecordType) CheckMatchRule(r MatchRule) error {
 		return fault.New(fault.Invalid, code, message).At(fault.Place{Path: t.Name}).With(value).Mended(mend)
 	}
 	if len(r.Fields)+len(r.Alike) == 0 {
-		return bad("rule_empty", "a match rule needs at least one field", "", "Name fields that must be equal, or fields that must be alike.")
+		return bad("rule_empty", "a match rule needs at least one field", "",
+			"Name fields that must be equal, or fields that must be alike.")
 	}
 	for _, name := range r.Fields {
 		if name == "id" && len(r.Uses()) == 1 {
@@ -127,21 +129,25 @@ func (t RecordType) CheckMatchRule(r MatchRule) error {
 			return bad("unknown_field", "a match rule names a field that the record type does not have", name, "")
 		}
 		if f.ComparedAs() == "" {
-			return bad("field_not_comparable", "this field cannot be compared by likeness", name, fmt.Sprintf("Say in the record type as what it is compared, one of %v, or take another field.", Likenesses))
+			return bad("field_not_comparable", "this field cannot be compared by likeness", name,
+				fmt.Sprintf("Say in the record type as what it is compared, one of %v, or take another field.", Likenesses))
 		}
 		found = found || slices.Contains(selective, f.ComparedAs())
 	}
 	if !found {
-		return bad("rule_not_selective", "no field of the match rule tells one record from most others", fmt.Sprint(r.Alike), "Add a name, an e-mail, a phone number or a web address.")
+		return bad("rule_not_selective", "no field of the match rule tells one record from most others",
+			fmt.Sprint(r.Alike), "Add a name, an e-mail, a phone number or a web address.")
 	}
 	if r.One != "" && !slices.Contains(Ones, r.One) {
 		return bad("unknown_find", "a single find cannot mean this", string(r.One), fmt.Sprintf("Choose one of %v.", Ones))
 	}
 	if r.Several != "" && !slices.Contains(Severals, r.Several) {
-		return bad("unknown_find", "several finds cannot mean this", string(r.Several), fmt.Sprintf("Choose one of %v.", Severals))
+		return bad("unknown_find", "several finds cannot mean this", string(r.Several),
+			fmt.Sprintf("Choose one of %v.", Severals))
 	}
 	if takeAt, askAt := r.Bounds(); askAt < 1 || takeAt > 100 || askAt > takeAt {
-		return bad("bad_bounds", "the bounds of likeness go from 1 to 100 percent, ask_at not above take_at", fmt.Sprintf("%v and %v", takeAt, askAt), "")
+		return bad("bad_bounds", "the bounds of likeness go from 1 to 100 percent, ask_at not above take_at",
+			fmt.Sprintf("%v and %v", takeAt, askAt), "")
 	}
 	return nil
 }

@@ -27,7 +27,8 @@ func (c Catalog) NewType(t RecordType) (RecordType, error) {
 		t.Plural = t.Label + "s"
 	}
 	if _, there := c.Type(t.Name); there {
-		return t, fault.New(fault.Conflict, "type_exists", "there is already a record type of this name").At(fault.Place{Path: "name"}).With(t.Name).
+		return t, fault.New(fault.Conflict, "type_exists",
+			"there is already a record type of this name").At(fault.Place{Path: "name"}).With(t.Name).
 			Mended("Take another name, or add fields to that one.")
 	}
 	if t.Prefix == "" {
@@ -35,7 +36,8 @@ func (c Catalog) NewType(t RecordType) (RecordType, error) {
 	}
 	for _, o := range c.Types {
 		if o.Prefix == t.Prefix {
-			return t, fault.New(fault.Conflict, "prefix_taken", "the ids of another record type begin so").At(fault.Place{Path: "prefix"}).With(t.Prefix).
+			return t, fault.New(fault.Conflict, "prefix_taken",
+				"the ids of another record type begin so").At(fault.Place{Path: "prefix"}).With(t.Prefix).
 				Mended(o.Plural + " have it. Take another.")
 		}
 	}

@@ -13,12 +13,14 @@ func TestNewType(t *testing.T) {
 		t.Fatal(err)
 	}
 	berth, err := c.NewType(RecordType{Label: "Liegeplatz (Süd)", Fields: []Field{
-		{Label: "Berth no", Type: Text, Key: true}, {Label: "Größe", Type: Decimal}, {Label: "Name", Type: Text}, {Label: "Marina", Type: Reference, To: "account"},
+		{Label: "Berth no", Type: Text, Key: true}, {Label: "Größe", Type: Decimal}, {Label: "Name", Type: Text},
+		{Label: "Marina", Type: Reference, To: "account"},
 		{Label: "Beside", Type: Reference, To: "liegeplatz_sud"}, {Label: "名前", Type: Text}}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if berth.Name != "liegeplatz_sud" || berth.Prefix != "LIE" || berth.Title[0] != "name" || len(berth.Match) != 2 || berth.Match[1].Fields[0] != "berth_no" ||
+	if berth.Name != "liegeplatz_sud" || berth.Prefix != "LIE" || berth.Title[0] != "name" || len(berth.Match) != 2 ||
+		berth.Match[1].Fields[0] != "berth_no" ||
 		berth.Fields[1].Name != "grosse" || berth.Fields[5].Name != "field_6" || !berth.Own {
 		t.Errorf("made: %+v", berth)
 	}

@@ -29,7 +29,8 @@ func (r MatchRule) Says(t RecordType) string {
 	}
 	if len(r.Alike) > 0 {
 		takeAt, askAt := r.Bounds()
-		parts = append(parts, fmt.Sprintf("alike in %s (taken from %v %%, asked from %v %%)", and(labels(r.Alike)), takeAt, askAt))
+		parts = append(parts, fmt.Sprintf("alike in %s (taken from %v %%, asked from %v %%)", and(labels(r.Alike)),
+			takeAt, askAt))
 	}
 	s := strings.Join(parts, " and ")
 	if r.One == Ask {

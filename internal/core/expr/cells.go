@@ -82,7 +82,8 @@ func datePart(from, to int) func(string) string {
 func cellEnv() (*cel.Env, error) {
 	texts := cel.MapType(cel.StringType, cel.StringType)
 	return cel.NewEnv(cel.Variable(cellsName, texts), cel.Variable(fieldsName, texts), ext.Strings(),
-		textFunction("title", TitleCase), textFunction("digits", Digits), textFunction("upper", strings.ToUpper), textFunction("lower", strings.ToLower),
+		textFunction("title", TitleCase), textFunction("digits", Digits), textFunction("upper", strings.ToUpper),
+		textFunction("lower", strings.ToLower),
 		textFunction("year", datePart(0, 4)), textFunction("month", datePart(5, 7)), textFunction("day", datePart(8, 10)))
 }
 

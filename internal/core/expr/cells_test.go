@@ -8,7 +8,8 @@ import (
 )
 
 func TestExpressions(t *testing.T) {
-	row := Row{Cells: map[string]string{"First": "åSE mari", "Last": "ØKSNES", "Nr": "No. 17/4", "Blank": ""}, Fields: map[string]string{"given_name": "Åse"}}
+	row := Row{Cells: map[string]string{"First": "åSE mari", "Last": "ØKSNES", "Nr": "No. 17/4", "Blank": ""},
+		Fields: map[string]string{"given_name": "Åse"}}
 	headers := []string{"First", "Last", "Nr", "Blank"}
 	for source, want := range map[string]string{
 		`cells["First"].title()`:                                   "Åse Mari",
@@ -31,7 +32,8 @@ func TestExpressions(t *testing.T) {
 			t.Errorf("%s: %q, %v; want %q", source, got, err, want)
 		}
 	}
-	for source, want := range map[string]bool{`cells["Last"] == "ØKSNES"`: true, `cells["Nr"].contains("x")`: false, `cells["Nr"].matches("[0-9]+")`: true, `size(cells["First"]) > 100`: false} {
+	for source, want := range map[string]bool{`cells["Last"] == "ØKSNES"`: true, `cells["Nr"].contains("x")`: false,
+		`cells["Nr"].matches("[0-9]+")`: true, `size(cells["First"]) > 100`: false} {
 		p, err := CompileCondition(source, headers)
 		if err != nil {
 			t.Fatalf("%s: %v", source, err)
@@ -44,7 +46,8 @@ func TestExpressions(t *testing.T) {
 
 // What is wrong is said before any row is read.
 func TestBadExpressions(t *testing.T) {
-	for source, says := range map[string]string{`cells["First"`: "Syntax error", `1 + 1`: "a text is needed", `cells["Nowhere"]`: "no column Nowhere", `nothing`: "undeclared", `cells["First"].explode()`: "undeclared"} {
+	for source, says := range map[string]string{`cells["First"`: "Syntax error", `1 + 1`: "a text is needed",
+		`cells["Nowhere"]`: "no column Nowhere", `nothing`: "undeclared", `cells["First"].explode()`: "undeclared"} {
 		_, err := CompileText(source, []string{"First"})
 		f, ok := fault.From(err)
 		if !ok || f.Code != "bad_expression" || !strings.Contains(f.Message, says) || f.Value != source || f.Mend == "" {
@@ -59,7 +62,8 @@ func TestBadExpressions(t *testing.T) {
 // An expression that would run for ever is ended, and a failing one says why.
 func TestExpressionsAreBounded(t *testing.T) {
 	long := strings.Repeat("x,", 20_000)
-	p, err := CompileText(`cells["A"].split(",").map(a, cells["A"].split(",").map(b, a + b).join("")).join("")`, []string{"A"})
+	p, err := CompileText(`cells["A"].split(",").map(a, cells["A"].split(",").map(b, a + b).join("")).join("")`,
+		[]string{"A"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -76,7 +80,8 @@ func TestExpressionsAreBounded(t *testing.T) {
 }
 
 func TestTitleCaseAndDigits(t *testing.T) {
-	for in, want := range map[string]string{"VAN DER kade": "Van Der Kade", "o'hara-berg": "O'hara-Berg", "éLAN": "Élan", "": ""} {
+	for in, want := range map[string]string{"VAN DER kade": "Van Der Kade", "o'hara-berg": "O'hara-Berg",
+		"éLAN": "Élan", "": ""} {
 		if got := TitleCase(in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
 		}

@@ -86,7 +86,8 @@ func (r *Rules) Judge(values map[string]string) []problem.Problem {
 			continue
 		}
 		if ok, _ := out.Value().(bool); !ok {
-			broken = append(broken, problem.Problem{Code: problem.RuleBroken, Field: p.rule.Field, Value: values[p.rule.Field], Detail: p.rule.Message})
+			broken = append(broken, problem.Problem{Code: problem.RuleBroken, Field: p.rule.Field,
+				Value: values[p.rule.Field], Detail: p.rule.Message})
 		}
 	}
 	return broken

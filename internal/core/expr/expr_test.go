@@ -26,7 +26,8 @@ func TestStandardRules(t *testing.T) {
 	for _, x := range []struct {
 		values map[string]string
 		broken int
-	}{{map[string]string{"stage": "lost"}, 1}, {map[string]string{"stage": "lost", "loss_reason": "price"}, 0}, {map[string]string{"stage": "won"}, 0}, {nil, 0}} {
+	}{{map[string]string{"stage": "lost"}, 1}, {map[string]string{"stage": "lost", "loss_reason": "price"}, 0},
+		{map[string]string{"stage": "won"}, 0}, {nil, 0}} {
 		got := rules.Judge(x.values)
 		if len(got) != x.broken || len(got) == 1 && (got[0].Code != problem.RuleBroken || got[0].Field != "loss_reason") {
 			t.Errorf("%v: %+v", x.values, got)
@@ -35,13 +36,15 @@ func TestStandardRules(t *testing.T) {
 }
 
 func TestRuleTypes(t *testing.T) {
-	rt := catalog.RecordType{Name: "x", Fields: []catalog.Field{{Name: "n", Type: catalog.Money}, {Name: "ok", Type: catalog.YesNo}, {Name: "s", Type: catalog.Text}},
+	rt := catalog.RecordType{Name: "x", Fields: []catalog.Field{{Name: "n", Type: catalog.Money},
+		{Name: "ok", Type: catalog.YesNo}, {Name: "s", Type: catalog.Text}},
 		Rules: []catalog.RecordRule{{Name: "r", Condition: `n > 10.0 && ok || s == "free"`, Message: "m"}}}
 	rules, err := CompileRules(rt)
 	if err != nil {
 		t.Fatal(err)
 	}
-	for want, values := range map[int]map[string]string{0: {"n": "12.50", "ok": "true"}, 1: {"n": "12.50", "ok": "false"}} {
+	for want, values := range map[int]map[string]string{0: {"n": "12.50", "ok": "true"},
+		1: {"n": "12.50", "ok": "false"}} {
 		if got := len(rules.Judge(values)); got != want {
 			t.Errorf("%v: %d broken, want %d", values, got, want)
 		}

@@ -14,7 +14,8 @@ func TestSafely(t *testing.T) {
 	}
 	var list []int
 	err := Safely(func() error { list[3]++; return nil })
-	if err == nil || !strings.Contains(err.Error(), "index out of range") || !strings.Contains(err.Error(), "fault_test.go") {
+	if err == nil || !strings.Contains(err.Error(), "index out of range") ||
+		!strings.Contains(err.Error(), "fault_test.go") {
 		t.Errorf("a panic: %v", err)
 	}
 }

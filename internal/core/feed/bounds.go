@@ -27,7 +27,8 @@ func ParseLimit(s string) (Limit, error) {
 	number, percent := strings.CutSuffix(s, "%")
 	n, err := strconv.ParseFloat(strings.TrimSpace(number), 64)
 	if err != nil || n < 0 || math.IsInf(n, 0) || math.IsNaN(n) || !percent && n != math.Trunc(n) {
-		return Limit{}, fault.New(fault.Invalid, "bad_limit", "a limit is a number of rows or a share of them").With(s).Mended("For example: 20, or 5 %.")
+		return Limit{}, fault.New(fault.Invalid, "bad_limit",
+			"a limit is a number of rows or a share of them").With(s).Mended("For example: 20, or 5 %.")
 	}
 	return Limit{true, n, percent}, nil
 }
@@ -73,22 +74,26 @@ type Bounds struct {
 	// deleted.
 	Touched Limit `json:"touched" yaml:"touched"`
 	// Size is by how much the rows may be more or fewer than the last time, in percent.
-	Size         Limit `json:"size" yaml:"size"`
-	WithoutSome  bool  `json:"without_some,omitempty" yaml:"without_some,omitempty"`   // columns that the routine takes may be missing
-	AnyValues    bool  `json:"any_values,omitempty" yaml:"any_values,omitempty"`       // words of choices may be new
-	OtherColumns bool  `json:"other_columns,omitempty" yaml:"other_columns,omitempty"` // columns that the routine does not know may come
+	Size Limit `json:"size" yaml:"size"`
+	// columns that the routine takes may be missing
+	WithoutSome bool `json:"without_some,omitempty" yaml:"without_some,omitempty"`
+	AnyValues   bool `json:"any_values,omitempty" yaml:"any_values,omitempty"` // words of choices may be new
+	// columns that the routine does not know may come
+	OtherColumns bool `json:"other_columns,omitempty" yaml:"other_columns,omitempty"`
 }
 
 // UsualBounds are the careful ones.
 var UsualBounds = Bounds{
-	Held: Limit{true, 5, true}, Deleted: Limit{true, 0, false}, Touched: Limit{true, 25, true}, Size: Limit{true, 50, true}, OtherColumns: true,
+	Held: Limit{true, 5, true}, Deleted: Limit{true, 0, false}, Touched: Limit{true, 25, true},
+	Size: Limit{true, 50, true}, OtherColumns: true,
 }
 
 // Check says what is wrong with them.
 func (b Bounds) Check() error {
 	for at, l := range map[string]Limit{"touched": b.Touched, "size": b.Size} {
 		if l.Set && !l.Percent {
-			return fault.New(fault.Invalid, "bad_limit", "this limit is a share").At(fault.Place{Path: "bounds." + at}).With(l.String()).
+			return fault.New(fault.Invalid, "bad_limit",
+				"this limit is a share").At(fault.Place{Path: "bounds." + at}).With(l.String()).
 				Mended("Write it with a percent sign: 25 %.")
 		}
 	}
@@ -105,8 +110,9 @@ type Found struct {
 	Missing  []string // columns that the routine takes
 	Other    []string // columns that it does not know
 	Values   []string // words of choices that it does not know, with their columns
-	Unlike   []string // columns whose cells are something else than what the routine places them on, as those of the file before were not
-	Another  int64    // the row in which another table begins, which is left out; 0 for none
+	// columns whose cells are something else than what the routine places them on, as those of the file before were not
+	Unlike  []string
+	Another int64 // the row in which another table begins, which is left out; 0 for none
 }
 
 // Breach is a bound that a file has passed.
@@ -127,16 +133,19 @@ func (b Bounds) Judge(f Found) (list []Breach) {
 		return n
 	}
 	if len(f.Missing) > 0 && !b.WithoutSome {
-		say("missing columns", "columns that the routine takes are missing: %s", fault.Cut(strings.Join(f.Missing, ", "), 300))
+		say("missing columns", "columns that the routine takes are missing: %s",
+			fault.Cut(strings.Join(f.Missing, ", "), 300))
 	}
 	if len(f.Other) > 0 && !b.OtherColumns {
-		say("other columns", "columns that the routine does not know have come: %s", fault.Cut(strings.Join(f.Other, ", "), 300))
+		say("other columns", "columns that the routine does not know have come: %s",
+			fault.Cut(strings.Join(f.Other, ", "), 300))
 	}
 	if len(f.Values) > 0 && !b.AnyValues {
 		say("new values", "words that the routine does not know: %s", fault.Cut(strings.Join(f.Values, ", "), 300))
 	}
 	if len(f.Unlike) > 0 {
-		say("unlike columns", "cells look like something else than their column is placed on: %s", fault.Cut(strings.Join(f.Unlike, "; "), 300))
+		say("unlike columns", "cells look like something else than their column is placed on: %s",
+			fault.Cut(strings.Join(f.Unlike, "; "), 300))
 	}
 	if f.Another > 0 {
 		say("another table", "another table begins in row %d and would be left out", f.Another)
@@ -156,7 +165,8 @@ func (b Bounds) Judge(f Found) (list []Breach) {
 		}
 	}
 	if n := of(verdict.Update, verdict.Delete) + f.Removes; f.Records > 0 && b.Touched.passed(n, f.Records) {
-		say("touched", "%d of the %d records that are there would be changed or deleted, at most %s may", n, f.Records, b.Touched)
+		say("touched", "%d of the %d records that are there would be changed or deleted, at most %s may", n,
+			f.Records, b.Touched)
 	}
 	if f.Last > 0 && b.Size.Set && math.Abs(float64(f.Rows-f.Last)) > b.Size.Number/100*float64(f.Last) {
 		say("size", "it has %d rows and the last one had %d, at most %s more or fewer may come", f.Rows, f.Last, b.Size)

@@ -52,16 +52,19 @@ type Feed struct {
 	Name    string `json:"name" yaml:"name"`
 	Routine string `json:"routine" yaml:"routine"` // by which its files are set up
 	Place   Place  `json:"place" yaml:"place"`
-	Files   string `json:"files,omitempty" yaml:"files,omitempty"`   // the pattern of their names, with * and ?; all when blank
-	Then    []Part `json:"then,omitempty" yaml:"then,omitempty"`     // further files, loaded behind these
-	Set     bool   `json:"set,omitempty" yaml:"set,omitempty"`       // files are taken when one of each part is there
-	Newest  bool   `json:"newest,omitempty" yaml:"newest,omitempty"` // only the newest of those that are new; else all, oldest first
-	Still   int    `json:"still,omitempty" yaml:"still,omitempty"`   // for how many seconds a file must not have grown
-	Mark    string `json:"mark,omitempty" yaml:"mark,omitempty"`     // behind the name of a file: the name of one that says that it is whole, such as .done
-	After   After  `json:"after,omitempty" yaml:"after,omitempty"`
-	MoveTo  string `json:"move_to,omitempty" yaml:"move_to,omitempty"`
-	When    When   `json:"when" yaml:"when"`
-	Bounds  Bounds `json:"bounds" yaml:"bounds"`
+	// the pattern of their names, with * and ?; all when blank
+	Files string `json:"files,omitempty" yaml:"files,omitempty"`
+	Then  []Part `json:"then,omitempty" yaml:"then,omitempty"` // further files, loaded behind these
+	Set   bool   `json:"set,omitempty" yaml:"set,omitempty"`   // files are taken when one of each part is there
+	// only the newest of those that are new; else all, oldest first
+	Newest bool `json:"newest,omitempty" yaml:"newest,omitempty"`
+	Still  int  `json:"still,omitempty" yaml:"still,omitempty"` // for how many seconds a file must not have grown
+	// behind the name of a file: the name of one that says that it is whole, such as .done
+	Mark   string `json:"mark,omitempty" yaml:"mark,omitempty"`
+	After  After  `json:"after,omitempty" yaml:"after,omitempty"`
+	MoveTo string `json:"move_to,omitempty" yaml:"move_to,omitempty"`
+	When   When   `json:"when" yaml:"when"`
+	Bounds Bounds `json:"bounds" yaml:"bounds"`
 }
 
 // Part is one kind of the files of a feed.
@@ -118,17 +121,23 @@ func (f Feed) Check() error {
 	}
 	switch {
 	case !nameShape.MatchString(f.Name):
-		return bad("bad_name", "a feed's name has letters, digits, spaces, dots and hyphens, at most 80", "name", f.Name, "For example: marinas weekly.")
+		return bad("bad_name", "a feed's name has letters, digits, spaces, dots and hyphens, at most 80", "name", f.Name,
+			"For example: marinas weekly.")
 	case !slices.Contains(Kinds, f.Place.Kind):
-		return bad("unknown_place", "there is no such kind of place", "place.kind", string(f.Place.Kind), fmt.Sprintf("Choose one of %v.", Kinds))
+		return bad("unknown_place", "there is no such kind of place", "place.kind", string(f.Place.Kind),
+			fmt.Sprintf("Choose one of %v.", Kinds))
 	case f.After != "" && f.After != Leave && f.After != Move:
-		return bad("unknown_after", "a file that was loaded cannot be treated so", "after", string(f.After), "Choose leave or move.")
+		return bad("unknown_after", "a file that was loaded cannot be treated so", "after", string(f.After),
+			"Choose leave or move.")
 	case f.After == Move && (f.Place.Kind == HTTPS || f.Place.Kind == Sent):
-		return bad("cannot_move", "a file at such a place cannot be moved", "after", string(f.After), "Leave it; it is not taken again.")
+		return bad("cannot_move", "a file at such a place cannot be moved", "after", string(f.After),
+			"Leave it; it is not taken again.")
 	case strings.ContainsAny(f.MoveTo, `/\`) || f.MoveTo == "..":
-		return bad("bad_folder", "files that were loaded are moved into a folder beside them", "move_to", f.MoveTo, "Give the name of one folder.")
+		return bad("bad_folder", "files that were loaded are moved into a folder beside them", "move_to", f.MoveTo,
+			"Give the name of one folder.")
 	case f.Still < 0 || f.Still > 3600:
-		return bad("bad_still", "a file is looked at for at most an hour before it is taken", "still", fmt.Sprint(f.Still), "Give seconds.")
+		return bad("bad_still", "a file is looked at for at most an hour before it is taken", "still", fmt.Sprint(f.Still),
+			"Give seconds.")
 	case strings.ContainsAny(f.Mark, `/\`):
 		return bad("bad_mark", "the mark of a whole file stands behind its name", "mark", f.Mark, "For example: .done.")
 	}
@@ -136,7 +145,8 @@ func (f Feed) Check() error {
 		return bad("one_file", "at an address there is one file", "then", f.Then[0].Files, "Set a feed up for each.")
 	}
 	if len(f.Then) >= mostParts {
-		return bad("too_many_parts", "a feed takes so many kinds of files", "then", fmt.Sprint(len(f.Then)+1), fmt.Sprintf("At most %d.", mostParts))
+		return bad("too_many_parts", "a feed takes so many kinds of files", "then", fmt.Sprint(len(f.Then)+1),
+			fmt.Sprintf("At most %d.", mostParts))
 	}
 	if f.Set && len(f.Then) == 0 {
 		return bad("no_set", "one kind of files is no set", "set", "", "Say under then which files belong to them.")
@@ -150,7 +160,8 @@ func (f Feed) Check() error {
 		case err != nil:
 			return bad("bad_pattern", "the pattern of names cannot be read", at, p.Files, "For example: marinas-*.csv.")
 		case p.Files == "" && len(f.Then) > 0:
-			return bad("pattern_missing", "of several kinds of files each has a pattern of names", at, "", "For example: marinas-*.csv.")
+			return bad("pattern_missing", "of several kinds of files each has a pattern of names", at, "",
+				"For example: marinas-*.csv.")
 		case p.Routine == "":
 			return bad("routine_missing", "a feed names the routine by which its files are set up",
 				strings.TrimSuffix(at, "files")+"routine", p.Files, "Load one file by hand and save its set-up as a routine.")
@@ -163,7 +174,8 @@ func (f Feed) Check() error {
 		return err
 	}
 	if f.When.Cron == "" && f.Place.Kind != Sent {
-		return bad("time_missing", "a feed says when it looks", "when.cron", "", "For example: 30 6 * * 1-5, at half past six on weekdays.")
+		return bad("time_missing", "a feed says when it looks", "when.cron", "",
+			"For example: 30 6 * * 1-5, at half past six on weekdays.")
 	}
 	return f.Bounds.Check()
 }
@@ -172,7 +184,8 @@ func (p Place) check(bad func(code, message, at, value, mend string) error) erro
 	switch p.Kind {
 	case Folder:
 		if p.Folder == "" {
-			return bad("folder_missing", "the place has no folder", "place.folder", "", "Give a folder on the service's machine.")
+			return bad("folder_missing", "the place has no folder", "place.folder", "",
+				"Give a folder on the service's machine.")
 		}
 	case SFTP:
 		if p.Host == "" || p.User == "" {
@@ -184,7 +197,8 @@ func (p Place) check(bad func(code, message, at, value, mend string) error) erro
 	case HTTPS:
 		u, err := url.Parse(p.URL)
 		if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" || u.User != nil {
-			return bad("bad_url", "the address cannot be read, or holds a password", "place.url", p.URL, "It looks like https://files.example/marinas.csv; the password is given apart.")
+			return bad("bad_url", "the address cannot be read, or holds a password", "place.url", p.URL,
+				"It looks like https://files.example/marinas.csv; the password is given apart.")
 		}
 	}
 	return nil

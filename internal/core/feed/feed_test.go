@@ -14,8 +14,10 @@ import (
 // as the clock goes.
 func TestNextAcrossClockChanges(t *testing.T) {
 	for _, c := range []struct{ cron, after, want string }{
-		{"30 2 * * *", "2026-03-28T12:00:00Z", "2026-03-29T03:30:00+02:00 2026-03-30T02:30:00+02:00"}, // at 2 the clock goes to 3
-		{"30 2 * * *", "2026-10-24T12:00:00Z", "2026-10-25T02:30:00+02:00 2026-10-26T02:30:00+01:00"}, // at 3 the clock goes to 2
+		// at 2 the clock goes to 3
+		{"30 2 * * *", "2026-03-28T12:00:00Z", "2026-03-29T03:30:00+02:00 2026-03-30T02:30:00+02:00"},
+		// at 3 the clock goes to 2
+		{"30 2 * * *", "2026-10-24T12:00:00Z", "2026-10-25T02:30:00+02:00 2026-10-26T02:30:00+01:00"},
 		{"30 6 * * 1-5", "2026-11-26T09:00:00Z", "2026-11-27T06:30:00+01:00 2026-11-30T06:30:00+01:00"},
 		{"0 * * * *", "2026-03-29T00:30:00Z", "2026-03-29T03:00:00+02:00 2026-03-29T04:00:00+02:00"},
 		{"*/20 2 * * *", "2026-03-28T22:00:00Z", "2026-03-29T03:00:00+02:00 2026-03-30T02:00:00+02:00"},
@@ -38,8 +40,10 @@ func TestNextAcrossClockChanges(t *testing.T) {
 // Common times have words, the others stay as they are written.
 func TestWords(t *testing.T) {
 	for cron, want := range map[string]string{
-		"30 6 * * 1-5": "on weekdays at 06:30, Europe/Oslo", "0 18 * * 5": "every Friday at 18:00, Europe/Oslo", "5 0 1 * *": "every month on day 1 at 00:05, Europe/Oslo",
-		"15 * * * *": "every hour at minute 15", "*/10 * * * *": "every 10 minutes", "0 9 1-7 * 1": "0 9 1-7 * 1, Europe/Oslo", "0 7 * * mon,0": "every Monday and Sunday at 07:00, Europe/Oslo",
+		"30 6 * * 1-5": "on weekdays at 06:30, Europe/Oslo", "0 18 * * 5": "every Friday at 18:00, Europe/Oslo",
+		"5 0 1 * *":  "every month on day 1 at 00:05, Europe/Oslo",
+		"15 * * * *": "every hour at minute 15", "*/10 * * * *": "every 10 minutes",
+		"0 9 1-7 * 1": "0 9 1-7 * 1, Europe/Oslo", "0 7 * * mon,0": "every Monday and Sunday at 07:00, Europe/Oslo",
 	} {
 		if got := (When{cron, "Europe/Oslo"}).Words(); got != want {
 			t.Errorf("%s: %q, want %q", cron, got, want)
@@ -94,7 +98,8 @@ func TestCheck(t *testing.T) {
 // Names are matched without regard to case; marks and hidden files are never taken.
 func TestTakes(t *testing.T) {
 	f := Feed{Files: "marinas-*.csv", Mark: ".done"}
-	for name, want := range map[string]bool{"marinas-48.csv": true, "MARINAS-48.CSV": true, "leads.csv": false, ".marinas-1.csv": false, "marinas-48.csv.done": false} {
+	for name, want := range map[string]bool{"marinas-48.csv": true, "MARINAS-48.CSV": true, "leads.csv": false,
+		".marinas-1.csv": false, "marinas-48.csv.done": false} {
 		if f.Takes(name) != want {
 			t.Errorf("%s: %v", name, !want)
 		}
@@ -109,7 +114,8 @@ func TestParts(t *testing.T) {
 			t.Errorf("%s by %s, want %s", name, got, want)
 		}
 	}
-	for taken, want := range map[string]int{"": 0, "accounts-1.csv": 1, "contacts-1.csv accounts-1.csv": 2, "old.txt contacts-1.csv": 2, "deals.csv": 0} {
+	for taken, want := range map[string]int{"": 0, "accounts-1.csv": 1, "contacts-1.csv accounts-1.csv": 2,
+		"old.txt contacts-1.csv": 2, "deals.csv": 0} {
 		if got := f.Turn(strings.Fields(taken)); got != want {
 			t.Errorf("behind %q comes part %d, want %d", taken, got, want)
 		}
@@ -129,7 +135,8 @@ func TestJudge(t *testing.T) {
 	if err := json.Unmarshal([]byte(doc), &b); err != nil {
 		t.Fatal(err)
 	}
-	within := Found{Rows: 100, Verdicts: map[string]int64{"create": 10, "update": 50, "same": 38, "hold": 1, "ask": 1}, Records: 250, Last: 67}
+	within := Found{Rows: 100, Verdicts: map[string]int64{"create": 10, "update": 50, "same": 38, "hold": 1, "ask": 1},
+		Records: 250, Last: 67}
 	if got := b.Judge(within); got != nil {
 		t.Errorf("within its bounds: %v", got)
 	}

@@ -22,7 +22,8 @@ type When struct {
 // Check says what is wrong with it.
 func (w When) Check() error {
 	if _, err := time.LoadLocation(w.Zone); err != nil {
-		return fault.New(fault.Invalid, "unknown_zone", "there is no such time zone").At(fault.Place{Path: "when.zone"}).With(w.Zone).
+		return fault.New(fault.Invalid, "unknown_zone",
+			"there is no such time zone").At(fault.Place{Path: "when.zone"}).With(w.Zone).
 			Mended("For example: Europe/Oslo.")
 	}
 	if w.Cron == "" {
@@ -33,7 +34,8 @@ func (w When) Check() error {
 		err = fmt.Errorf("it never comes")
 	}
 	if err != nil {
-		return fault.New(fault.Invalid, "bad_cron", "the time cannot be read: "+err.Error()).At(fault.Place{Path: "when.cron"}).With(w.Cron).
+		return fault.New(fault.Invalid, "bad_cron", "the time cannot be read: "+
+			err.Error()).At(fault.Place{Path: "when.cron"}).With(w.Cron).
 			Mended("Minute, hour, day of month, month, day of week: 30 6 * * 1-5 is half past six on weekdays.")
 	}
 	return nil

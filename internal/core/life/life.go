@@ -74,7 +74,8 @@ const (
 )
 
 // Acts lists the acts in the order of the work.
-var Acts = []Event{ChangeReading, ChangeRoutine, Answer, Edit, Check, Load, Pause, Resume, Stop, Undo, Cancel, Close, Discard, Reopen}
+var Acts = []Event{ChangeReading, ChangeRoutine, Answer, Edit, Check, Load, Pause, Resume, Stop, Undo, Cancel, Close,
+	Discard, Reopen}
 
 // The ends of runs.
 const (
@@ -95,7 +96,8 @@ const (
 )
 
 // Ends lists the ends of runs.
-var Ends = []Event{WasRead, WasChecked, WasLoaded, PartLoaded, HeldUp, Failing, NotAll, WasUndone, PartUndone, Interrupt, Differs, Failed, Cancelled, NotWhole}
+var Ends = []Event{WasRead, WasChecked, WasLoaded, PartLoaded, HeldUp, Failing, NotAll, WasUndone, PartUndone,
+	Interrupt, Differs, Failed, Cancelled, NotWhole}
 
 // Fact is something about an import that an event may need.
 type Fact string
@@ -174,7 +176,8 @@ var Table = []Step{
 	{Event: Failed, From: []State{Checking}, Running: CheckingRun, To: rest, Ends: true},
 	{Event: Cancelled, From: []State{Checking}, Running: CheckingRun, To: rest, Ends: true},
 	{Event: WasLoaded, From: []State{Loading, Paused, Stopped}, Running: LoadingRun, To: Loaded, Ends: true},
-	{Event: PartLoaded, From: []State{Loading, Paused, Stopped}, Running: LoadingRun, To: Ready, Rests: Loaded, Ends: true},
+	{Event: PartLoaded, From: []State{Loading, Paused, Stopped}, Running: LoadingRun, To: Ready, Rests: Loaded,
+		Ends: true},
 	{Event: HeldUp, From: []State{Loading, Paused}, Running: LoadingRun, To: Paused, Ends: true},
 	{Event: HeldUp, From: []State{Stopped}, Running: LoadingRun, Ends: true},
 	{Event: Failing, From: []State{Loading, Paused, Stopped}, Running: LoadingRun, To: Stopped, Ends: true},
@@ -246,27 +249,35 @@ var doing = map[Work]string{Reading: "read", CheckingRun: "checked", LoadingRun:
 func needs(s Step, f Fact) *fault.Error {
 	switch {
 	case f == Written && slices.Contains(s.Lacks, Written):
-		return fault.New(fault.Conflict, "rows_written", "rows of the import were loaded, so it cannot be discarded").Mended("Close it: its records stay, and the list of imports keeps it.")
+		return fault.New(fault.Conflict, "rows_written",
+			"rows of the import were loaded, so it cannot be discarded").Mended("Close it: its records stay, and the list of imports keeps it.")
 	case f == Written && s.Event == Undo:
-		return fault.New(fault.Conflict, "nothing_written", "nothing of the import was loaded, so there is nothing to take back")
+		return fault.New(fault.Conflict, "nothing_written",
+			"nothing of the import was loaded, so there is nothing to take back")
 	case f == Written:
-		return fault.New(fault.Conflict, "nothing_written", "nothing of the import was loaded, so there is nothing to close").Mended("Discard it.")
+		return fault.New(fault.Conflict, "nothing_written",
+			"nothing of the import was loaded, so there is nothing to close").Mended("Discard it.")
 	case f == Answered:
-		return fault.New(fault.Conflict, "answered_since_check", "questions were answered or cells mended after the check").Mended("Check again, so that it counts.")
+		return fault.New(fault.Conflict, "answered_since_check",
+			"questions were answered or cells mended after the check").Mended("Check again, so that it counts.")
 	case f == Tried:
 		return fault.New(fault.Conflict, "nothing_runs", "nothing runs that could be cancelled")
 	case f == Mapped:
-		return fault.New(fault.Conflict, "no_mapping", "no column is mapped yet").Mended("Say into which record type the rows go.")
+		return fault.New(fault.Conflict, "no_mapping",
+			"no column is mapped yet").Mended("Say into which record type the rows go.")
 	case s.Event == Reopen:
-		return fault.New(fault.Conflict, "source_not_kept", "the source of the import is no longer kept").Mended("Upload the file again.")
+		return fault.New(fault.Conflict, "source_not_kept",
+			"the source of the import is no longer kept").Mended("Upload the file again.")
 	}
-	return fault.New(fault.Conflict, "rows_not_read", "the rows are not read yet").Mended("Wait until the source has been read, or choose how it is to be read.")
+	return fault.New(fault.Conflict, "rows_not_read", "the rows are not read yet").Mended("Wait until the source " +
+		"has been read, or choose how it is to be read.")
 }
 
 // refused words that an event is not possible in a state.
 func refused(now Now, event Event) *fault.Error {
 	if now.Work != "" {
-		return fault.New(fault.Conflict, "import_busy", "the import is being "+doing[now.Work]).Mended("Wait until this has ended, or cancel it.")
+		return fault.New(fault.Conflict, "import_busy", "the import is being "+
+			doing[now.Work]).Mended("Wait until this has ended, or cancel it.")
 	}
 	if event == Cancel {
 		return fault.New(fault.Conflict, "nothing_runs", "nothing runs that could be cancelled").With(string(now.State))
@@ -321,7 +332,8 @@ func Possible(now Now) []Act {
 // Markdown writes the table as documents show it.
 func Markdown() string {
 	var b strings.Builder
-	b.WriteString("| event | in the states | while runs | needs | leads to | begins or ends |\n|---|---|---|---|---|---|\n")
+	b.WriteString("| event | in the states | while runs | needs | leads to | begins or ends |\n" +
+		"|---|---|---|---|---|---|\n")
 	for _, s := range Table {
 		from := make([]string, len(s.From))
 		for i, st := range s.From {
@@ -345,7 +357,8 @@ func Markdown() string {
 		case s.Ends:
 			run = "ends the run"
 		}
-		fmt.Fprintf(&b, "| %s | %s | %s | %s | %s | %s |\n", s.Event, strings.Join(from, ", "), s.Running, strings.Join(needs, ", "), to, run)
+		fmt.Fprintf(&b, "| %s | %s | %s | %s | %s | %s |\n", s.Event, strings.Join(from, ", "), s.Running,
+			strings.Join(needs, ", "), to, run)
 	}
 	return b.String()
 }

@@ -72,7 +72,8 @@ func TestNothingIsStuck(t *testing.T) {
 			event := all[r.IntN(len(all))]
 			step, after, err := Next(now, event)
 			if err != nil {
-				if f, ok := fault.From(err); !ok || f.Message == "" || f.Code == "" || after.State != now.State || after.Work != now.Work {
+				if f, ok := fault.From(err); !ok || f.Message == "" || f.Code == "" || after.State != now.State ||
+					after.Work != now.Work {
 					t.Fatalf("%s refused in %+v without saying so: %v, %+v", event, now, err, after)
 				}
 				continue

@@ -35,7 +35,9 @@ func TestAmountsInAnotherCurrency(t *testing.T) {
 		{Origin{From: []string{"Amount (EUR)"}, Take: TakeCurrency}, "1000", "", "1000.00 EUR", ""}, // that of the header
 		{Origin{From: []string{"Amount (EUR)"}, Take: TakeCurrency}, "", "", " ", ""},
 	} {
-		r := Routine{May: CreateOrUpdate, Drafts: []Draft{{Type: "opportunity", Fields: map[string]Origin{"title": {From: []string{"Deal"}}, "amount": {From: []string{"Amount (EUR)"}}, "currency": x.currency}}}}
+		r := Routine{May: CreateOrUpdate,
+			Drafts: []Draft{{Type: "opportunity", Fields: map[string]Origin{"title": {From: []string{"Deal"}},
+				"amount": {From: []string{"Amount (EUR)"}}, "currency": x.currency}}}}
 		p, err := NewPlan(r, c, columns)
 		if err != nil {
 			t.Fatal(err)
@@ -69,8 +71,10 @@ func TestAnAmountInAnotherCurrencyAsATrifle(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	fields := map[string]Origin{"title": {From: []string{"Deal"}}, "amount": {From: []string{"Amount"}, Unreadable: LeaveValue}, "currency": {Fixed: "EUR"}}
-	p, err := NewPlan(Routine{May: CreateOrUpdate, Drafts: []Draft{{Type: "opportunity", Fields: fields}}}, c, []sheet.Column{{Header: "Deal"}, {Header: "Amount"}})
+	fields := map[string]Origin{"title": {From: []string{"Deal"}},
+		"amount": {From: []string{"Amount"}, Unreadable: LeaveValue}, "currency": {Fixed: "EUR"}}
+	p, err := NewPlan(Routine{May: CreateOrUpdate, Drafts: []Draft{{Type: "opportunity", Fields: fields}}}, c,
+		[]sheet.Column{{Header: "Deal"}, {Header: "Amount"}})
 	if err != nil {
 		t.Fatal(err)
 	}

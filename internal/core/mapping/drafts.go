@@ -19,26 +19,34 @@ var draftName = regexp.MustCompile(`^[a-z][a-z0-9_]{0,39}$`)
 func (r Routine) checkDrafts() error {
 	switch {
 	case len(r.Drafts) == 0:
-		return fault.New(fault.Invalid, "drafts_missing", "a routine needs a draft").At(fault.Place{Path: "drafts"}).Mended("Say into which record type the rows go.")
+		return fault.New(fault.Invalid, "drafts_missing",
+			"a routine needs a draft").At(fault.Place{Path: "drafts"}).Mended("Say into which record type the rows go.")
 	case len(r.Drafts) > MostDrafts:
-		return fault.New(fault.Invalid, "too_many_drafts", fmt.Sprintf("a row makes at most %d drafts", MostDrafts)).At(fault.Place{Path: "drafts"}).With(fmt.Sprint(len(r.Drafts))).Mended("Load the rest by another import of the same file.")
+		return fault.New(fault.Invalid, "too_many_drafts", fmt.Sprintf("a row makes at most %d drafts",
+			MostDrafts)).At(fault.Place{Path: "drafts"}).With(fmt.Sprint(len(r.Drafts))).Mended("Load the rest by another import of the same file.")
 	}
 	seen := map[string]bool{}
 	for i, d := range r.Drafts {
 		at := fault.Place{Path: fmt.Sprintf("drafts[%d].name", i)}
 		name := d.Called()
 		if !draftName.MatchString(name) {
-			return fault.New(fault.Invalid, "bad_name", "the name of a draft is made of small letters, digits and _").At(at).With(name).Mended("Begin with a letter, at most 40 characters, such as second_contact.")
+			return fault.New(fault.Invalid, "bad_name",
+				"the name of a draft is made of small letters, digits and _").At(at).With(name).Mended("Begin with a letter, at " +
+				"most 40 characters, such as second_contact.")
 		}
 		if seen[name] {
-			return fault.New(fault.Invalid, "draft_twice", "two drafts have the same name").At(at).With(name).Mended("Give each a name of its own.")
+			return fault.New(fault.Invalid, "draft_twice",
+				"two drafts have the same name").At(at).With(name).Mended("Give each a name of its own.")
 		}
 		seen[name] = true
 		if len(r.Drafts) > 1 && or(d.May, r.May) == Delete {
-			return fault.New(fault.Invalid, "delete_one_type", "a row that deletes makes one draft").At(fault.Place{Path: "may"}).Mended("Delete the records of each type by an import of its own.")
+			return fault.New(fault.Invalid, "delete_one_type",
+				"a row that deletes makes one draft").At(fault.Place{Path: "may"}).Mended("Delete the records of each type by an import of its own.")
 		}
 		if d.Grouped && (len(r.Drafts) == 1 || len(d.columns()) == 0) {
-			return fault.New(fault.Invalid, "nothing_grouped", "rows can be grouped under a draft that takes columns, when another draft of the row goes below it").At(fault.Place{Path: fmt.Sprintf("drafts[%d].grouped", i)}).Mended("Add the draft that stands in the rows below, or take grouped out.")
+			return fault.New(fault.Invalid, "nothing_grouped", "rows can be grouped under a draft that takes columns, "+
+				"when another draft of the row goes below it").At(fault.Place{Path: fmt.Sprintf("drafts[%d].grouped",
+				i)}).Mended("Add the draft that stands in the rows below, or take grouped out.")
 		}
 	}
 	return nil
@@ -77,13 +85,20 @@ func (r Routine) checkLinks(c catalog.Catalog, i int) error {
 		at := fault.Place{Path: fmt.Sprintf("drafts[%d].fields.%s.draft", i, name)}
 		n := r.indexOf(o.Draft)
 		if n < 0 || n == i {
-			return fault.New(fault.Invalid, "unknown_draft", "the routine has no other draft of this name").At(at).With(o.Draft).Mended("Drafts: " + strings.Join(r.names(), ", ") + ".")
+			return fault.New(fault.Invalid, "unknown_draft",
+				"the routine has no other draft of this name").At(at).With(o.Draft).Mended("Drafts: " +
+				strings.Join(r.names(), ", ") + ".")
 		}
 		if f, _ := t.Field(name); f.To != r.Drafts[n].Type {
-			return fault.New(fault.Invalid, "wrong_draft", "the field does not point to records of the draft's type").At(at).With(o.Draft).Mended("Take a draft of the type that the field points to: " + f.To + ".")
+			return fault.New(fault.Invalid, "wrong_draft",
+				"the field does not point to records of the draft's type").At(at).With(o.Draft).Mended("Take a draft of the type " +
+				"that the field points to: " + f.To + ".")
 		}
 		if r.Drafts[n].Repeats == LastWins {
-			return fault.New(fault.Invalid, "last_of_linked", "a draft that another points to stands in the first of its rows").At(fault.Place{Path: fmt.Sprintf("drafts[%d].repeats", n)}).With(string(LastWins)).Mended("Take merge, which prefers later values.")
+			return fault.New(fault.Invalid, "last_of_linked",
+				"a draft that another points to stands in "+
+					"the first of its rows").At(fault.Place{Path: fmt.Sprintf("drafts[%d].repeats",
+				n)}).With(string(LastWins)).Mended("Take merge, which prefers later values.")
 		}
 	}
 	return nil
@@ -146,7 +161,8 @@ func (r Routine) order() ([]int, error) {
 			}
 		}
 		if len(out) == before {
-			return nil, fault.New(fault.Invalid, "drafts_in_a_ring", "the drafts point to each other in a ring").At(fault.Place{Path: "drafts"}).Mended("Leave one of the links out.")
+			return nil, fault.New(fault.Invalid, "drafts_in_a_ring",
+				"the drafts point to each other in a ring").At(fault.Place{Path: "drafts"}).Mended("Leave one of the links out.")
 		}
 	}
 	return out, nil
@@ -243,7 +259,8 @@ func (r Routine) Without(name string) Routine {
 // SameDrafts reports whether two routines make the same drafts of a row, by name
 // and type.
 func (r Routine) SameDrafts(other Routine) bool {
-	return slices.EqualFunc(r.Drafts, other.Drafts, func(a, b Draft) bool { return a.Called() == b.Called() && a.Type == b.Type })
+	return slices.EqualFunc(r.Drafts, other.Drafts,
+		func(a, b Draft) bool { return a.Called() == b.Called() && a.Type == b.Type })
 }
 
 // Renamed gives the routine with the present names of fields that were renamed.
@@ -285,7 +302,8 @@ func eachNow(t catalog.RecordType, names []string) []string {
 func (r Routine) Moved(before, now []string) Routine {
 	to := map[string]string{}
 	for i, h := range before {
-		if len(now) == len(before) && !slices.Contains(now, h) && !slices.Contains(before, now[i]) && ascii(h) == ascii(now[i]) {
+		if len(now) == len(before) && !slices.Contains(now, h) && !slices.Contains(before, now[i]) &&
+			ascii(h) == ascii(now[i]) {
 			to[h] = now[i]
 		}
 	}

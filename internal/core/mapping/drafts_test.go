@@ -14,8 +14,10 @@ import (
 // deal is a routine of three drafts that point to each other.
 func deal() Routine {
 	return Routine{May: CreateOrUpdate, Drafts: []Draft{
-		{Type: "opportunity", Fields: map[string]Origin{"title": from("Deal"), "account": {Draft: "account"}, "contact": {Draft: "person"}}},
-		{Name: "person", Type: "contact", Fields: map[string]Origin{"family_name": from("Name"), "country": from("Country"), "account": {Draft: "account"}}},
+		{Type: "opportunity", Fields: map[string]Origin{"title": from("Deal"), "account": {Draft: "account"},
+			"contact": {Draft: "person"}}},
+		{Name: "person", Type: "contact", Fields: map[string]Origin{"family_name": from("Name"),
+			"country": from("Country"), "account": {Draft: "account"}}},
 		{Type: "account", Fields: map[string]Origin{"name": from("Company"), "country": from("Country")}},
 	}}
 }
@@ -23,7 +25,8 @@ func deal() Routine {
 // A draft without a country of its own reads phone numbers by that of the draft it points to.
 func TestPhonesByTheCountryOfTheRow(t *testing.T) {
 	r := Routine{May: CreateOrUpdate, Drafts: []Draft{
-		{Type: "contact", Fields: map[string]Origin{"family_name": from("Name"), "mobile": from("Mobile"), "account": {Draft: "account"}}},
+		{Type: "contact", Fields: map[string]Origin{"family_name": from("Name"), "mobile": from("Mobile"),
+			"account": {Draft: "account"}}},
 		{Type: "account", Fields: map[string]Origin{"name": from("Company"), "country": from("Country")}},
 	}}
 	p, err := NewPlan(r, standard(t), columns("Name", "Mobile", "Company", "Country"))
@@ -45,7 +48,9 @@ func TestPercentsOfAColumn(t *testing.T) {
 	cols := columns("Deal", "Chance")
 	cols[1].Percents = string(value.OfOne)
 	for says, want := range map[value.Percents]string{"": "60", value.OfHundred: "0.6"} {
-		r := Routine{May: CreateOrUpdate, Drafts: []Draft{{Type: "opportunity", Fields: map[string]Origin{"title": from("Deal"), "probability": {From: []string{"Chance"}, Percents: says}}}}}
+		r := Routine{May: CreateOrUpdate,
+			Drafts: []Draft{{Type: "opportunity", Fields: map[string]Origin{"title": from("Deal"),
+				"probability": {From: []string{"Chance"}, Percents: says}}}}}
 		p, err := NewPlan(r, standard(t), cols)
 		if err != nil {
 			t.Fatal(err)
@@ -73,13 +78,17 @@ func TestDraftsAreChecked(t *testing.T) {
 		"not_a_reference": func(r *Routine) { r.Drafts[0].Fields["title"] = Origin{Draft: "account"} },
 		"drafts_in_a_ring": func(r *Routine) {
 			r.Drafts[1].Fields["reports_to"] = Origin{Draft: "boss"}
-			r.Drafts = append(r.Drafts, Draft{Name: "boss", Type: "contact", Fields: map[string]Origin{"reports_to": {Draft: "person"}}})
+			r.Drafts = append(r.Drafts, Draft{Name: "boss", Type: "contact",
+				Fields: map[string]Origin{"reports_to": {Draft: "person"}}})
 		},
 		"delete_one_type": func(r *Routine) { r.May = Delete },
 		"unknown_may":     func(r *Routine) { r.Drafts[2].May = "think" },
 		"last_of_linked":  func(r *Routine) { r.Drafts[2].Repeats = LastWins },
 		"nothing_grouped": func(r *Routine) { r.Drafts = r.Drafts[2:]; r.Drafts[0].Grouped = true },
-		"origin_twice":    func(r *Routine) { r.Drafts[0].Fields["account"] = Origin{Draft: "account", From: []string{"Company"}} },
+		"origin_twice": func(r *Routine) {
+			r.Drafts[0].Fields["account"] = Origin{Draft: "account",
+				From: []string{"Company"}}
+		},
 		"rule_not_selective": func(r *Routine) {
 			r.Drafts[0].Fields["account"] = Origin{Find: map[string]Origin{"country": from("Country")}}
 		},
@@ -122,12 +131,17 @@ func TestOrderAndLinks(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !slices.Equal(p.Order, []int{2, 1, 0}) || !p.Drafts[2].Shared || p.Drafts[0].Shared || p.Drafts[2].Repeats != Once || p.Drafts[0].Repeats != HoldRepeats {
+	if !slices.Equal(p.Order, []int{2, 1, 0}) || !p.Drafts[2].Shared || p.Drafts[0].Shared ||
+		p.Drafts[2].Repeats != Once || p.Drafts[0].Repeats != HoldRepeats {
 		t.Errorf("order %v, %+v", p.Order, p.Drafts[2].Repeats)
 	}
-	bare := Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: map[string]Origin{"family_name": from("Name")}}, {Type: "account", Fields: map[string]Origin{"name": from("Company")}}, {Type: "task", Fields: map[string]Origin{"subject": from("Deal")}}}}
+	bare := Routine{May: Create, Drafts: []Draft{{Type: "contact",
+		Fields: map[string]Origin{"family_name": from("Name")}}, {Type: "account",
+		Fields: map[string]Origin{"name": from("Company")}}, {Type: "task",
+		Fields: map[string]Origin{"subject": from("Deal")}}}}
 	linked := bare.Linked(c)
-	got := linked.Drafts[0].Fields["account"].Draft + " " + linked.Drafts[2].Fields["contact"].Draft + " " + linked.Drafts[2].Fields["account"].Draft + " " + linked.Drafts[1].Fields["parent"].Draft
+	got := linked.Drafts[0].Fields["account"].Draft + " " + linked.Drafts[2].Fields["contact"].Draft + " " +
+		linked.Drafts[2].Fields["account"].Draft + " " + linked.Drafts[1].Fields["parent"].Draft
 	if got != "account contact account " {
 		t.Errorf("links: %q", got)
 	}
@@ -192,13 +206,15 @@ func TestEmptyDraftsAndRowsBelow(t *testing.T) {
 // A look-up compares normal forms, and says nothing when all its cells are blank.
 func TestFindText(t *testing.T) {
 	c := standard(t)
-	r := Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: map[string]Origin{"family_name": from("Name"), "account": {Find: map[string]Origin{"name": from("Company"), "country": from("Country")}}}}}}
+	r := Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: map[string]Origin{"family_name": from("Name"),
+		"account": {Find: map[string]Origin{"name": from("Company"), "country": from("Country")}}}}}}
 	p, err := NewPlan(r, c, columns("Name", "Company", "Country"))
 	if err != nil {
 		t.Fatal(err)
 	}
 	var typed Typed
-	for cells, want := range map[string]string{"Berg|NORDKAI Marina AS|Norway": "NO" + FindGap + "nordkai marina", "Berg||": "", "Berg|Nordkai|": FindGap + "nordkai", "Berg|Nordkai|Atlantis": ""} {
+	for cells, want := range map[string]string{"Berg|NORDKAI Marina AS|Norway": "NO" + FindGap + "nordkai marina",
+		"Berg||": "", "Berg|Nordkai|": FindGap + "nordkai", "Berg|Nordkai|Atlantis": ""} {
 		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: strings.Split(cells, "|")}, &typed)
 		at := slices.IndexFunc(p.Drafts[0].Fields, func(fp FieldPlan) bool { return fp.Field.Name == "account" })
 		if typed.Values[at] != want {
@@ -221,7 +237,8 @@ func TestReadAs(t *testing.T) {
 				o.DateOrder = "day_first"
 			}
 		}
-		p, err := NewPlan(Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: map[string]Origin{"birthday": o}}}}, c, columns("Born"))
+		p, err := NewPlan(Routine{May: Create,
+			Drafts: []Draft{{Type: "contact", Fields: map[string]Origin{"birthday": o}}}}, c, columns("Born"))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -239,13 +256,17 @@ func TestAmountsInUnits(t *testing.T) {
 		label string
 		unit  value.Unit
 		want  string
-	}{{"Turnover", "", "70000.00"}, {"Turnover", value.Ones, "70.00"}, {"Turnover", value.Millions, "70000000.00"}, {"Turnover (k€)", "", "70.00"}} {
-		c := catalog.Catalog{Types: []catalog.RecordType{{Name: "yard", Label: "Yard", Plural: "Yards", Prefix: "YAR", Title: []string{"name"}, Fields: []catalog.Field{
-			{Name: "name", Label: "Name", Type: catalog.Text, Required: true}, {Name: "turnover", Label: x.label, Type: catalog.Money, Precision: 2},
-		}}}}
+	}{{"Turnover", "", "70000.00"}, {"Turnover", value.Ones, "70.00"}, {"Turnover", value.Millions, "70000000.00"},
+		{"Turnover (k€)", "", "70.00"}} {
+		c := catalog.Catalog{Types: []catalog.RecordType{{Name: "yard", Label: "Yard", Plural: "Yards", Prefix: "YAR",
+			Title: []string{"name"}, Fields: []catalog.Field{
+				{Name: "name", Label: "Name", Type: catalog.Text, Required: true},
+				{Name: "turnover", Label: x.label, Type: catalog.Money, Precision: 2},
+			}}}}
 		o := from("Turnover (k€)")
 		o.Unit = x.unit
-		p, err := NewPlan(Routine{May: Create, Drafts: []Draft{{Type: "yard", Fields: map[string]Origin{"turnover": o}}}}, c, columns("Turnover (k€)"))
+		p, err := NewPlan(Routine{May: Create, Drafts: []Draft{{Type: "yard", Fields: map[string]Origin{"turnover": o}}}},
+			c, columns("Turnover (k€)"))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -280,8 +301,11 @@ func TestDocumentOfDrafts(t *testing.T) {
 // on rows without a panic, and what is written comes back.
 func FuzzRoutine(f *testing.F) {
 	f.Add("may: create\ndrafts: [{type: contact, fields: {family_name: {from: [A], split: \",\", part: -1, cut: 3}}}]")
-	f.Add("may: create_or_update\ndrafts: [{type: opportunity, grouped: true, where: 'cells[\"A\"] != \"\"', fields: {title: {compute: 'cells[\"A\"].title()'}, amount: {from: [B]}, currency: {from: [B], take: currency}, account: {draft: account}}}, {type: account, repeats: once, fields: {name: {from: [C]}, owner: {find: {email: {from: [B]}}}}}]")
-	f.Add("{\"may\": \"update\", \"drafts\": [{\"type\": \"task\", \"newer_by\": \"A\", \"both\": \"newer\", \"fields\": {\"due_on\": {\"from\": [\"A\"], \"date_order\": \"day_first\", \"values\": {\"x\": \"\"}}}}]}")
+	f.Add("may: create_or_update\ndrafts: [{type: opportunity, grouped: true, where: 'cells[\"A\"] != \"\"', fields: " +
+		"{title: {compute: 'cells[\"A\"].title()'}, amount: {from: [B]}, currency: {from: [B], take: currency}, account: " +
+		"{draft: account}}}, {type: account, repeats: once, fields: {name: {from: [C]}, owner: {find: {email: {from: [B]}}}}}]")
+	f.Add("{\"may\": \"update\", \"drafts\": [{\"type\": \"task\", \"newer_by\": \"A\", \"both\": \"newer\", \"fields\": " +
+		"{\"due_on\": {\"from\": [\"A\"], \"date_order\": \"day_first\", \"values\": {\"x\": \"\"}}}}]}")
 	f.Add("drafts: [{}]")
 	c, err := catalog.Standard()
 	if err != nil {

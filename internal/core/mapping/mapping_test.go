@@ -52,7 +52,8 @@ func TestRoutineCheck(t *testing.T) {
 		"unknown_column":      routine("contact", map[string]Origin{"email": from("Post")}),
 		"origin_missing":      routine("contact", map[string]Origin{"email": {}}),
 		"origin_twice":        routine("contact", map[string]Origin{"email": {From: []string{"Mail"}, Fixed: "x"}}),
-		"rule_not_selective":  {May: Create, Drafts: []Draft{{Type: "contact", Match: []catalog.MatchRule{{Alike: []string{"country"}}}}}},
+		"rule_not_selective": {May: Create,
+			Drafts: []Draft{{Type: "contact", Match: []catalog.MatchRule{{Alike: []string{"country"}}}}}},
 	} {
 		if err := r.Check(c, cols); !fault.Is(err, code) {
 			t.Errorf("%+v: %v, want %s", r, err, code)
@@ -74,17 +75,28 @@ func TestNamesThatSeemTurned(t *testing.T) {
 		cells    []string
 		held     bool
 	}{
-		"two columns":      {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "", []string{"", "", "Kowalska", "Agnieszka"}, true},
-		"as usual":         {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "", []string{"", "", "Agnieszka", "Kowalska"}, false},
-		"both may be":      {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "", []string{"", "", "Thomas", "Henry"}, false},
-		"one column":       {map[string]Origin{"given_name": whole(TakeGivenName), "family_name": whole(TakeFamilyName)}, "", []string{"", "Kowalska Agnieszka"}, true},
-		"with a comma":     {map[string]Origin{"given_name": whole(TakeGivenName), "family_name": whole(TakeFamilyName)}, "", []string{"", "Kowalska, Agnieszka"}, false},
-		"family first":     {map[string]Origin{"given_name": whole(TakeGivenLast), "family_name": whole(TakeFamilyFirst)}, "", []string{"", "Agnieszka Kowalska"}, true},
-		"taken":            {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, TakeRows, []string{"", "", "Kowalska", "Agnieszka"}, false},
-		"from records":     {map[string]Origin{"id": from("Id"), "given_name": from("First"), "family_name": from("Last")}, "", []string{"CON-7", "", "Kowalska", "Agnieszka"}, false},
-		"by the mailbox":   {map[string]Origin{"given_name": from("First"), "family_name": from("Last"), "email": from("Name")}, "", []string{"", "kowalska@quay.example", "Kowalska", "Runa"}, true},
-		"of the mailbox":   {map[string]Origin{"given_name": from("First"), "family_name": from("Last"), "email": from("Name")}, "", []string{"", "runa@quay.example", "Runa", "Kowalska"}, false},
-		"without the half": {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "", []string{"", "", "", "Agnieszka"}, false},
+		"two columns": {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "",
+			[]string{"", "", "Kowalska", "Agnieszka"}, true},
+		"as usual": {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "",
+			[]string{"", "", "Agnieszka", "Kowalska"}, false},
+		"both may be": {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "",
+			[]string{"", "", "Thomas", "Henry"}, false},
+		"one column": {map[string]Origin{"given_name": whole(TakeGivenName), "family_name": whole(TakeFamilyName)},
+			"", []string{"", "Kowalska Agnieszka"}, true},
+		"with a comma": {map[string]Origin{"given_name": whole(TakeGivenName), "family_name": whole(TakeFamilyName)},
+			"", []string{"", "Kowalska, Agnieszka"}, false},
+		"family first": {map[string]Origin{"given_name": whole(TakeGivenLast), "family_name": whole(TakeFamilyFirst)},
+			"", []string{"", "Agnieszka Kowalska"}, true},
+		"taken": {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, TakeRows,
+			[]string{"", "", "Kowalska", "Agnieszka"}, false},
+		"from records": {map[string]Origin{"id": from("Id"), "given_name": from("First"), "family_name": from("Last")},
+			"", []string{"CON-7", "", "Kowalska", "Agnieszka"}, false},
+		"by the mailbox": {map[string]Origin{"given_name": from("First"), "family_name": from("Last"),
+			"email": from("Name")}, "", []string{"", "kowalska@quay.example", "Kowalska", "Runa"}, true},
+		"of the mailbox": {map[string]Origin{"given_name": from("First"), "family_name": from("Last"),
+			"email": from("Name")}, "", []string{"", "runa@quay.example", "Runa", "Kowalska"}, false},
+		"without the half": {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "",
+			[]string{"", "", "", "Agnieszka"}, false},
 	} {
 		r := routine("contact", x.fields)
 		r.Drafts[0].Doubtful = x.doubtful
@@ -106,14 +118,17 @@ func TestNamesThatSeemTurned(t *testing.T) {
 // A cell for whole names that names two people, or has a given name alone, is held.
 func TestWholeNamesThatAreNone(t *testing.T) {
 	c := standard(t)
-	fields := map[string]Origin{"given_name": {From: []string{"Name"}, Take: TakeGivenName}, "family_name": {From: []string{"Name"}, Take: TakeFamilyName}}
+	fields := map[string]Origin{"given_name": {From: []string{"Name"}, Take: TakeGivenName},
+		"family_name": {From: []string{"Name"}, Take: TakeFamilyName}}
 	p, err := NewPlan(routine("contact", fields), c, columns("Name"))
 	if err != nil {
 		t.Fatal(err)
 	}
 	for cell, want := range map[string]string{
-		"Ingrid Solberg": "Ingrid Solberg ", "Solberg, Ingrid": "Ingrid Solberg ", "Lefebvre": " Lefebvre ", "Thomas": " Thomas ",
-		"Ingrid": "Ingrid  required_missing", "Jean-Luc": "Jean-Luc  required_missing", "Ingrid Solberg, Ole Hansen": "  several_values",
+		"Ingrid Solberg": "Ingrid Solberg ", "Solberg, Ingrid": "Ingrid Solberg ", "Lefebvre": " Lefebvre ",
+		"Thomas": " Thomas ",
+		"Ingrid": "Ingrid  required_missing", "Jean-Luc": "Jean-Luc  required_missing",
+		"Ingrid Solberg, Ole Hansen": "  several_values",
 	} {
 		var typed Typed
 		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{cell}}, &typed)
@@ -141,13 +156,18 @@ func TestCountriesWithTowns(t *testing.T) {
 		fields             map[string]Origin
 		place, land, wants string
 	}{
-		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Land"}}}, "D-24159 Kiel", "", "24159 Kiel DE"},
-		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Land"}}}, "D-24159 Kiel", "Denmark", "24159 Kiel DK"},
-		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Land"}}}, "10115 Berlin, Deutschland", "", "10115 Berlin DE"},
+		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Land"}}}, "D-24159 Kiel", "",
+			"24159 Kiel DE"},
+		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Land"}}}, "D-24159 Kiel",
+			"Denmark", "24159 Kiel DK"},
+		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Land"}}},
+			"10115 Berlin, Deutschland", "", "10115 Berlin DE"},
 		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Land"}}}, "Kiel", "", " Kiel "},
-		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Place"}, Take: TakeCountry}}, "NL-1012 AB Amsterdam", "", "1012 AB Amsterdam NL"},
+		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Place"}, Take: TakeCountry}},
+			"NL-1012 AB Amsterdam", "", "1012 AB Amsterdam NL"},
 		{map[string]Origin{"postal_code": code, "locality": town}, "D-24159 Kiel", "", "D-24159 Kiel "},
-		{map[string]Origin{"postal_code": code, "locality": town}, "10115 Berlin, Deutschland", "", "10115 Berlin, Deutschland "},
+		{map[string]Origin{"postal_code": code, "locality": town}, "10115 Berlin, Deutschland", "",
+			"10115 Berlin, Deutschland "},
 	} {
 		x.fields["family_name"] = Origin{From: []string{"Name"}}
 		p, err := NewPlan(routine("contact", x.fields), c, columns("Name", "Place", "Land"))
@@ -172,7 +192,8 @@ func TestCountriesWithTowns(t *testing.T) {
 // is dialled there: before what the source is of, and before the company.
 func TestNumbersBesideEachOther(t *testing.T) {
 	c := standard(t)
-	fields := map[string]Origin{"family_name": {From: []string{"Name"}}, "phone": {From: []string{"Phone"}}, "mobile": {From: []string{"Mobile"}}, "country": {From: []string{"Country"}}}
+	fields := map[string]Origin{"family_name": {From: []string{"Name"}}, "phone": {From: []string{"Phone"}},
+		"mobile": {From: []string{"Mobile"}}, "country": {From: []string{"Country"}}}
 	for _, x := range []struct{ source, phone, mobile, country, want string }{
 		{"", "+49 (0) 30 2312 5745", "(0176) 2008 1111", "", "+4917620081111"},
 		{"NO", "+49 (0) 30 2312 5745", "0176 2008 1111", "", "+4917620081111"},
@@ -197,7 +218,8 @@ func TestNumbersBesideEachOther(t *testing.T) {
 		if got != x.want {
 			t.Errorf("%+v: %q %v", x, got, typed.Problems)
 		}
-		if of := p.Drafts[0].PhoneOf(at, []string{"Berg", x.phone, x.mobile, x.country}, "AT", false); x.country == "" && x.source == "" && x.want != "bad_phone" && of != "" {
+		if of := p.Drafts[0].PhoneOf(at, []string{"Berg", x.phone, x.mobile, x.country}, "AT", false); x.country == "" &&
+			x.source == "" && x.want != "bad_phone" && of != "" {
 			t.Errorf("%+v: the company's country goes before: %s", x, of)
 		}
 	}
@@ -212,10 +234,14 @@ func TestOppositeHeaders(t *testing.T) {
 		sense      value.Sense
 		cell, want string
 	}{
-		{"Opted out", "", "yes", "false"}, {"Opted out", "", "no", "true"}, {"Opted out", "", "partly", "true"}, {"Opted out", "", "", ""},
-		{"Opted out", value.SameSense, "yes", "true"}, {"Newsletter", "", "yes", "true"}, {"Newsletter", value.OppositeSense, "yes", "false"},
+		{"Opted out", "", "yes", "false"}, {"Opted out", "", "no", "true"}, {"Opted out", "", "partly", "true"},
+		{"Opted out", "", "", ""},
+		{"Opted out", value.SameSense, "yes", "true"}, {"Newsletter", "", "yes", "true"},
+		{"Newsletter", value.OppositeSense, "yes", "false"},
 	} {
-		p, err := NewPlan(routine("contact", map[string]Origin{"family_name": from("Last"), "email_consent": {From: []string{x.header}, Sense: x.sense, Values: map[string]string{"partly": "yes"}}}), c, columns("Last", x.header))
+		p, err := NewPlan(routine("contact", map[string]Origin{"family_name": from("Last"),
+			"email_consent": {From: []string{x.header}, Sense: x.sense, Values: map[string]string{"partly": "yes"}}}),
+			c, columns("Last", x.header))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -243,7 +269,8 @@ func TestRowsOfOneCell(t *testing.T) {
 			t.Fatal(err)
 		}
 		trouble, held := p.Misfit(sheet.Row{Cells: []string{"Norway", "", " "}})
-		if held != want || held && (trouble.Code != problem.LoneCell || trouble.Value != "Norway" || trouble.Column != "First") {
+		if held != want || held && (trouble.Code != problem.LoneCell || trouble.Value != "Norway" ||
+			trouble.Column != "First") {
 			t.Errorf("%q: %v %+v", asides, held, trouble)
 		}
 		if _, held := p.Misfit(sheet.Row{Cells: []string{"Ada", "Kade"}}); held {
@@ -257,7 +284,9 @@ func TestApply(t *testing.T) {
 	cols := columns("Id", "First", "Last", "Mail", "Tel", "Land", "Born", "Says")
 	cols[6].DateOrder = "day_first"
 	r := routine("contact", map[string]Origin{
-		"id": from("Id"), "given_name": from("First"), "family_name": from("Last"), "email": from("Mail"), "phone": from("Tel"), "country": {From: []string{"Land"}, Otherwise: "NO", Values: map[string]string{"Sth Korea (new)": "KR"}},
+		"id": from("Id"), "given_name": from("First"), "family_name": from("Last"), "email": from("Mail"),
+		"phone": from("Tel"), "country": {From: []string{"Land"}, Otherwise: "NO",
+			Values: map[string]string{"Sth Korea (new)": "KR"}},
 		"birthday": from("Born"), "description": {From: []string{"Says", "Land"}, Join: " / "}, "language": {Fixed: "nb"},
 	})
 	p, err := NewPlan(r, c, cols)
@@ -274,16 +303,19 @@ func TestApply(t *testing.T) {
 		return "?"
 	}
 	var typed Typed
-	d.Apply(sheet.Row{Number: 2, Cells: []string{"CON-7", "Åse", " Øksnes ", "A@B.example", "55112233", "", "03/04/1990", "hello"}}, &typed)
+	d.Apply(sheet.Row{Number: 2, Cells: []string{"CON-7", "Åse", " Øksnes ", "A@B.example", "55112233", "",
+		"03/04/1990", "hello"}}, &typed)
 	if typed.ID != 7 || len(typed.Problems) != 0 {
 		t.Fatalf("id %d, problems %+v", typed.ID, typed.Problems)
 	}
-	for name, want := range map[string]string{"given_name": "Åse", "family_name": "Øksnes", "email": "A@b.example", "phone": "+4755112233", "country": "NO", "birthday": "1990-04-03", "description": "hello", "language": "nb"} {
+	for name, want := range map[string]string{"given_name": "Åse", "family_name": "Øksnes", "email": "A@b.example",
+		"phone": "+4755112233", "country": "NO", "birthday": "1990-04-03", "description": "hello", "language": "nb"} {
 		if got := value(typed, name); got != want {
 			t.Errorf("%s: %q, want %q", name, got, want)
 		}
 	}
-	d.Apply(sheet.Row{Number: 3, Cells: []string{"ACC-7", "", "", "nobody", "12", "sth korea (NEW)", "31/02/1990"}}, &typed)
+	d.Apply(sheet.Row{Number: 3, Cells: []string{"ACC-7", "", "", "nobody", "12", "sth korea (NEW)", "31/02/1990"}},
+		&typed)
 	var codes []problem.Code
 	for _, x := range typed.Problems {
 		codes = append(codes, x.Code)
@@ -292,7 +324,8 @@ func TestApply(t *testing.T) {
 		}
 	}
 	slices.Sort(codes)
-	if want := []problem.Code{problem.BadDate, problem.BadEmail, problem.BadPhone, problem.BadRecordID}; !slices.Equal(codes, want) {
+	if want := []problem.Code{problem.BadDate, problem.BadEmail, problem.BadPhone,
+		problem.BadRecordID}; !slices.Equal(codes, want) {
 		t.Errorf("problems %v, want %v", codes, want)
 	}
 	if value(typed, "country") != "KR" {
@@ -334,7 +367,8 @@ func TestComputeAndWhere(t *testing.T) {
 	}
 	var typed Typed
 	p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"åSE mari", "b", "no. 17", "Åse van der Kade"}}, &typed)
-	if want := []string{"Åse Mari", "van der Kade", "K-17", "Dear Åse Mari"}; !slices.Equal(typed.Values, want) || typed.LeftOut {
+	if want := []string{"Åse Mari", "van der Kade", "K-17", "Dear Åse Mari"}; !slices.Equal(typed.Values, want) ||
+		typed.LeftOut {
 		t.Errorf("%q, %+v, want %q", typed.Values, typed.Problems, want)
 	}
 	p.Drafts[0].Apply(sheet.Row{Number: 3, Cells: []string{"", "xb", "1", ""}}, &typed)
@@ -342,7 +376,8 @@ func TestComputeAndWhere(t *testing.T) {
 		t.Error("the condition leaves nothing out")
 	}
 	p.Drafts[0].Apply(sheet.Row{Number: 4, Cells: []string{"", "b", "1", "Berg"}}, &typed)
-	if typed.Values[3] != "nobody" && !slices.ContainsFunc(typed.Problems, func(x problem.Problem) bool { return x.Code == problem.ComputeFailed }) {
+	if typed.Values[3] != "nobody" && !slices.ContainsFunc(typed.Problems,
+		func(x problem.Problem) bool { return x.Code == problem.ComputeFailed }) {
 		t.Errorf("otherwise is not used: %q %+v", typed.Values, typed.Problems)
 	}
 	for path, bad := range map[string]func(*Draft){
@@ -360,7 +395,8 @@ func TestComputeAndWhere(t *testing.T) {
 
 // A routine comes back from YAML and JSON as it was; a slip is said with its line.
 func TestRoutineDocument(t *testing.T) {
-	r := routine("contact", map[string]Origin{"email": from("Mail"), "country": {Fixed: "NO"}, "family_name": {From: []string{"Name"}, Take: TakeFamilyName, Values: map[string]string{"x": "y"}}})
+	r := routine("contact", map[string]Origin{"email": from("Mail"), "country": {Fixed: "NO"},
+		"family_name": {From: []string{"Name"}, Take: TakeFamilyName, Values: map[string]string{"x": "y"}}})
 	r.Reading.DateOrder, r.Ignored = "day_first", []string{"Boat"}
 	b, err := WriteRoutine(r)
 	if err != nil {
@@ -374,7 +410,8 @@ func TestRoutineDocument(t *testing.T) {
 		t.Errorf("JSON: %v", err)
 	}
 	_, err = ReadRoutine([]byte("may: create\ndrafts:\n- type: contact\n  feilds: {}\n"))
-	if f, ok := fault.From(err); !ok || !strings.Contains(f.Message, "line 4") || !strings.Contains(f.Message, "feilds") || strings.Contains(f.Message, "mapping") {
+	if f, ok := fault.From(err); !ok || !strings.Contains(f.Message, "line 4") ||
+		!strings.Contains(f.Message, "feilds") || strings.Contains(f.Message, "mapping") {
 		t.Errorf("a slip: %v", err)
 	}
 	if kept, ok := r.Fitted([]string{"Mail"}); !ok || len(kept.Drafts[0].Fields) != 2 {
@@ -406,10 +443,13 @@ func TestPartsOfCells(t *testing.T) {
 	for i, fp := range d.Fields {
 		got[fp.Field.Name] = typed.Values[i]
 	}
-	if got["family_name"] != "Øksnes" || got["given_name"] != "Åse" || got["description"] != "Seen: at the fair\nBy: Ola" || got["job_title"] != "at th" || got["source_ref"] != "none" || !slices.Equal(typed.Cleared, []string{"email"}) {
+	if got["family_name"] != "Øksnes" || got["given_name"] != "Åse" || got["description"] != "Seen: at the fair\n"+
+		"By: Ola" || got["job_title"] != "at th" || got["source_ref"] != "none" ||
+		!slices.Equal(typed.Cleared, []string{"email"}) {
 		t.Errorf("%q, cleared %v", got, typed.Cleared)
 	}
-	for code, o := range map[string]Origin{"part_missing": {From: []string{"Full"}, Split: ","}, "bad_cut": {From: []string{"Full"}, Cut: -1}, "cannot_add": {From: []string{"Full"}, Both: Add}} {
+	for code, o := range map[string]Origin{"part_missing": {From: []string{"Full"}, Split: ","},
+		"bad_cut": {From: []string{"Full"}, Cut: -1}, "cannot_add": {From: []string{"Full"}, Both: Add}} {
 		if err := routine("contact", map[string]Origin{"family_name": o}).Check(c, nil); !fault.Is(err, code) {
 			t.Errorf("%+v: %v, want %s", o, err, code)
 		}

@@ -50,7 +50,8 @@ func (r Routine) missing(c catalog.Catalog, n int, link catalog.Field, columns [
 	d := r.Drafts[n]
 	o := d.Fields[link.Name]
 	refused := func(why, mend string) (Draft, error) {
-		return Draft{}, fault.New(fault.Invalid, "cannot_create", why).At(fault.Place{Path: fmt.Sprintf("drafts[%d].fields.%s", n, link.Name)}).
+		return Draft{}, fault.New(fault.Invalid, "cannot_create",
+			why).At(fault.Place{Path: fmt.Sprintf("drafts[%d].fields.%s", n, link.Name)}).
 			With(string(CreateMissing)).Mended(mend)
 	}
 	t, ok := c.Type(link.To)
@@ -59,13 +60,17 @@ func (r Routine) missing(c catalog.Catalog, n int, link catalog.Field, columns [
 	case !ok || link.Type != catalog.Reference:
 		return refused("only records that a link names can be created where they are missing", "Say hold or leave_out.")
 	case t.InUse != "" || t.Timeline != nil:
-		return refused(strings.ToLower(t.Plural)+" are not created because somebody names them", "Load them first, or say hold or leave_out.")
+		return refused(strings.ToLower(t.Plural)+" are not created because somebody names them",
+			"Load them first, or say hold or leave_out.")
 	case may == Update || may == Delete:
-		return refused("nothing is created where records are only changed or deleted", "Let the import create as well, or say hold or leave_out.")
+		return refused("nothing is created where records are only changed or deleted",
+			"Let the import create as well, or say hold or leave_out.")
 	case len(o.Find) > 0 || o.Draft != "" || o.Split != "" || o.Take != "" || len(o.From) != 1 || o.Compute != "":
-		return refused("records are created by the names in one column", "Let the link come from one column, or add a draft for the records.")
+		return refused("records are created by the names in one column",
+			"Let the link come from one column, or add a draft for the records.")
 	case numbered(t, o, columns):
-		return refused("the column holds numbers or ids, which would become names", "Say which records they mean, or add a draft for the records, with a column that names them.")
+		return refused("the column holds numbers or ids, which would become names",
+			"Say which records they mean, or add a draft for the records, with a column that names them.")
 	}
 	made := Draft{Name: r.freeName(d, link), Type: t.Name, May: Create, ByName: namesOne(t), Where: d.Where}
 	if made.Name == made.Type {
@@ -73,7 +78,8 @@ func (r Routine) missing(c catalog.Catalog, n int, link catalog.Field, columns [
 	}
 	var unnamed bool
 	if made.Fields, unnamed = named(t, o); unnamed {
-		return refused("a name alone does not make a record of this type", "Add a draft for the records, with what they need.")
+		return refused("a name alone does not make a record of this type",
+			"Add a draft for the records, with what they need.")
 	}
 	from, _ := c.Type(d.Type)
 	for _, f := range t.Fields {
@@ -95,7 +101,8 @@ func (r Routine) missing(c catalog.Catalog, n int, link catalog.Field, columns [
 	}
 	for _, f := range t.Fields {
 		if _, filled := made.Fields[f.Name]; f.Required && !filled {
-			return refused("a name alone does not make a record of this type: "+f.Label+" is required", "Add a draft for the records, with what they need.")
+			return refused("a name alone does not make a record of this type: "+f.Label+" is required",
+				"Add a draft for the records, with what they need.")
 		}
 	}
 	return made, nil
@@ -109,7 +116,8 @@ func named(t catalog.RecordType, o Origin) (fields map[string]Origin, unnamed bo
 	var ids []string
 	for _, word := range slices.Sorted(maps.Keys(o.Values)) {
 		if _, err := t.ParseRecordID(o.Values[word]); err == nil {
-			ids = append(ids, fmt.Sprintf(`cells[%s] == %s ? %s : `, strconv.Quote(o.From[0]), strconv.Quote(word), strconv.Quote(o.Values[word])))
+			ids = append(ids, fmt.Sprintf(`cells[%s] == %s ? %s : `, strconv.Quote(o.From[0]), strconv.Quote(word),
+				strconv.Quote(o.Values[word])))
 			delete(names.Values, word)
 		}
 	}

@@ -20,16 +20,19 @@ func TestTownsKeepWhatNobodyTakes(t *testing.T) {
 		cell, want string
 	}{
 		{map[string]Origin{"locality": take(TakeTown)}, "Baltimore, MD 21202", "Baltimore, MD"},
-		{map[string]Origin{"locality": take(TakeTown), "postal_code": take(TakePostalCode)}, "Portland ME 04101", "Portland, ME"},
+		{map[string]Origin{"locality": take(TakeTown), "postal_code": take(TakePostalCode)}, "Portland ME 04101",
+			"Portland, ME"},
 		{map[string]Origin{"locality": take(TakeTown), "region": take(TakeRegion)}, "Baltimore, MD 21202", "Baltimore"},
 		{map[string]Origin{"locality": take(TakeTown), "region": from("State")}, "Baltimore, MD 21202", "Baltimore"},
 		{map[string]Origin{"locality": take(TakeTown), "region": take(TakeRegion)}, "8010 Graz, Austria", "Graz, Austria"},
 		{map[string]Origin{"locality": take(TakeTown), "country": take(TakeCountry)}, "8010 Graz, Austria", "Graz"},
-		{map[string]Origin{"locality": take(TakeAddressTown), "street": take(TakeAddressStreet)}, "12 Pier St, Baltimore, MD 21202", "Baltimore, MD"},
+		{map[string]Origin{"locality": take(TakeAddressTown), "street": take(TakeAddressStreet)},
+			"12 Pier St, Baltimore, MD 21202", "Baltimore, MD"},
 		{map[string]Origin{"locality": take(TakeTown)}, "Baltimore, MD", "Baltimore, MD"},
 	} {
 		x.fields["family_name"] = from("Name")
-		plan, err := NewPlan(routine("contact", x.fields), c, []sheet.Column{{Header: "Name"}, {Header: "Place"}, {Header: "State"}})
+		plan, err := NewPlan(routine("contact", x.fields), c, []sheet.Column{{Header: "Name"}, {Header: "Place"},
+			{Header: "State"}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -48,8 +51,10 @@ func TestTownsKeepWhatNobodyTakes(t *testing.T) {
 func TestCreating(t *testing.T) {
 	c := standard(t)
 	person := routine("contact", map[string]Origin{
-		"family_name": from("Name"), "country": from("Land"), "locality": {From: []string{"Ort"}, Take: TakeTown, Both: Keep}, "phone": from("Tel"),
-		"account": {From: []string{"Firma"}, Unreadable: CreateMissing, Values: map[string]string{"Kai": "ACC-7", "Quay": "Quay Marina"}},
+		"family_name": from("Name"), "country": from("Land"), "locality": {From: []string{"Ort"}, Take: TakeTown,
+			Both: Keep}, "phone": from("Tel"),
+		"account": {From: []string{"Firma"}, Unreadable: CreateMissing, Values: map[string]string{"Kai": "ACC-7",
+			"Quay": "Quay Marina"}},
 	})
 	person.Drafts[0].Where = `cells["Name"] != ""`
 	got, err := person.Creating(c, nil)
@@ -77,15 +82,18 @@ func TestCreating(t *testing.T) {
 		t.Error("the routine itself was changed")
 	}
 
-	deal := routine("opportunity", map[string]Origin{"title": from("Deal"), "account": from("Firm"), "contact": {From: []string{"Who"}, Unreadable: CreateMissing}})
+	deal := routine("opportunity", map[string]Origin{"title": from("Deal"), "account": from("Firm"),
+		"contact": {From: []string{"Who"}, Unreadable: CreateMissing}})
 	if got, err = deal.Creating(c, nil); err != nil {
 		t.Fatal(err)
 	}
-	if f := got.Drafts[1].Fields; f["given_name"].Take != TakeGivenName || f["family_name"].Take != TakeFamilyName || !reflect.DeepEqual(f["account"], from("Firm")) {
+	if f := got.Drafts[1].Fields; f["given_name"].Take != TakeGivenName || f["family_name"].Take != TakeFamilyName ||
+		!reflect.DeepEqual(f["account"], from("Firm")) {
 		t.Errorf("the person is %+v", f)
 	}
 
-	parent := routine("account", map[string]Origin{"name": from("Name"), "country": from("Land"), "parent": {From: []string{"Group"}, Unreadable: CreateMissing}})
+	parent := routine("account", map[string]Origin{"name": from("Name"), "country": from("Land"),
+		"parent": {From: []string{"Group"}, Unreadable: CreateMissing}})
 	if got, err = parent.Creating(c, nil); err != nil || got.Drafts[1].Name != "parent" || len(got.Drafts[1].Fields) != 1 {
 		t.Errorf("the group is %+v, %v", got.Drafts[1:], err)
 	}
@@ -94,7 +102,8 @@ func TestCreating(t *testing.T) {
 // What is no name makes no record, wherever it stands in the column.
 func TestNumbersAreNoNames(t *testing.T) {
 	c := standard(t)
-	r, err := routine("contact", map[string]Origin{"family_name": from("Name"), "account": {From: []string{"Firma"}, Unreadable: CreateMissing}}).Creating(c, nil)
+	r, err := routine("contact", map[string]Origin{"family_name": from("Name"),
+		"account": {From: []string{"Firma"}, Unreadable: CreateMissing}}).Creating(c, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -102,7 +111,8 @@ func TestNumbersAreNoNames(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for text, want := range map[string]bool{"4001": true, "K-17": true, "LQ-0001": true, "ACC-3": true, "a@b.example": true, "Quay 4": false, "B4 Marine": false, "3M": false, "Kai": false, "Pier 39 Charter": false} {
+	for text, want := range map[string]bool{"4001": true, "K-17": true, "LQ-0001": true, "ACC-3": true,
+		"a@b.example": true, "Quay 4": false, "B4 Marine": false, "3M": false, "Kai": false, "Pier 39 Charter": false} {
 		var typed Typed
 		p.Drafts[1].Apply(sheet.Row{Number: 2, Cells: []string{"Berg", text}}, &typed)
 		if got := len(typed.Problems) == 1 && typed.Problems[0].Code == problem.LinkNotFound; got != want {
@@ -115,13 +125,18 @@ func TestCreatingRefused(t *testing.T) {
 	c := standard(t)
 	numbers := []sheet.Column{{Header: "Firma", Samples: []string{"Quay", "Kai Marina", "4001"}}}
 	for name, r := range map[string]Routine{
-		"a text":     routine("contact", map[string]Origin{"family_name": {From: []string{"Name"}, Unreadable: CreateMissing}}),
-		"staff":      routine("contact", map[string]Origin{"owner": {From: []string{"Rep"}, Unreadable: CreateMissing}}),
-		"numbers":    routine("contact", map[string]Origin{"account": {From: []string{"Firma"}, Unreadable: CreateMissing}}),
-		"a look-up":  routine("contact", map[string]Origin{"account": {Find: map[string]Origin{"name": from("Name")}, Unreadable: CreateMissing}}),
-		"one value":  routine("contact", map[string]Origin{"account": {Fixed: "Quay", Unreadable: CreateMissing}}),
-		"no lead":    {May: Update, Drafts: []Draft{{Type: "contact", Fields: map[string]Origin{"account": {From: []string{"Name"}, Unreadable: CreateMissing}}}}},
-		"everything": {May: CreateOrUpdate, Drafts: []Draft{{Type: "contact", Unreadable: CreateMissing, Fields: map[string]Origin{"family_name": from("Name")}}}},
+		"a text": routine("contact",
+			map[string]Origin{"family_name": {From: []string{"Name"}, Unreadable: CreateMissing}}),
+		"staff":   routine("contact", map[string]Origin{"owner": {From: []string{"Rep"}, Unreadable: CreateMissing}}),
+		"numbers": routine("contact", map[string]Origin{"account": {From: []string{"Firma"}, Unreadable: CreateMissing}}),
+		"a look-up": routine("contact",
+			map[string]Origin{"account": {Find: map[string]Origin{"name": from("Name")}, Unreadable: CreateMissing}}),
+		"one value": routine("contact", map[string]Origin{"account": {Fixed: "Quay", Unreadable: CreateMissing}}),
+		"no lead": {May: Update, Drafts: []Draft{{Type: "contact",
+			Fields: map[string]Origin{"account": {From: []string{"Name"}, Unreadable: CreateMissing}}}}},
+		"everything": {May: CreateOrUpdate,
+			Drafts: []Draft{{Type: "contact", Unreadable: CreateMissing,
+				Fields: map[string]Origin{"family_name": from("Name")}}}},
 	} {
 		var f *fault.Error
 		_, err := r.Creating(c, numbers)

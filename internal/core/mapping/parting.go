@@ -43,7 +43,8 @@ func Partings(t catalog.RecordType) []Parting {
 		{{honorific, TakeHonorific}, {given, TakeGivenName}, {family, TakeFamilyName}},
 		{{honorific, TakeHonorific}, {family, TakeFamilyFirst}, {given, TakeGivenLast}},
 		{{code, TakePostalCode}, {town, TakeTown}, {region, TakeRegion}, {country, TakeCountry}},
-		{{street, TakeAddressStreet}, {code, TakeAddressCode}, {town, TakeAddressTown}, {region, TakeAddressRegion}, {country, TakeAddressCountry}},
+		{{street, TakeAddressStreet}, {code, TakeAddressCode}, {town, TakeAddressTown}, {region, TakeAddressRegion},
+			{country, TakeAddressCountry}},
 		{{amount, ""}, {currency, TakeCurrency}},
 	} {
 		fields = slices.DeleteFunc(fields, func(p FieldPart) bool { return p.Field == "" })

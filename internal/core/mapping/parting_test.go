@@ -14,15 +14,16 @@ func TestPartings(t *testing.T) {
 		t.Fatal(err)
 	}
 	for fields, want := range map[string]string{
-		"contact given_name+family_name":               "[{given_name given_name} {family_name family_name}]",
-		"contact family_name+given_name":               "[{family_name family_name_first} {given_name given_name_last}]",
-		"contact honorific+given_name+family_name":     "[{honorific honorific} {given_name given_name} {family_name family_name}]",
-		"contact honorific+family_name+given_name":     "[{honorific honorific} {family_name family_name_first} {given_name given_name_last}]",
-		"contact postal_code+locality":                 "[{postal_code postal_code} {locality town}]",
-		"contact locality+postal_code":                 "[{postal_code postal_code} {locality town}]",
-		"account locality+region":                      "[{locality town} {region region}]",
-		"account street+postal_code+locality":          "[{street address_street} {postal_code address_postal_code} {locality address_town}]",
-		"account street+postal_code+locality+region":   "[{street address_street} {postal_code address_postal_code} {locality address_town} {region address_region}]",
+		"contact given_name+family_name":           "[{given_name given_name} {family_name family_name}]",
+		"contact family_name+given_name":           "[{family_name family_name_first} {given_name given_name_last}]",
+		"contact honorific+given_name+family_name": "[{honorific honorific} {given_name given_name} {family_name family_name}]",
+		"contact honorific+family_name+given_name": "[{honorific honorific} {family_name family_name_first} {given_name given_name_last}]",
+		"contact postal_code+locality":             "[{postal_code postal_code} {locality town}]",
+		"contact locality+postal_code":             "[{postal_code postal_code} {locality town}]",
+		"account locality+region":                  "[{locality town} {region region}]",
+		"account street+postal_code+locality":      "[{street address_street} {postal_code address_postal_code} {locality address_town}]",
+		"account street+postal_code+locality+region": "[{street address_street} {postal_code address_postal_code} " +
+			"{locality address_town} {region address_region}]",
 		"contact postal_code+locality+country":         "[{postal_code postal_code} {locality town} {country country}]",
 		"opportunity amount+currency":                  "[{amount } {currency currency}]",
 		"contact given_name+phone":                     "[]",

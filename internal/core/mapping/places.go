@@ -115,7 +115,8 @@ func (dp *DraftPlan) partPlace(i int, p value.Place, row sheet.Row, out *Typed) 
 		case part.at < 0 || out.Values[part.at] == "" || samePlace(dp.Fields[part.at].Field, part.text, out.Values[part.at]):
 		case own != "" && part.at != dp.region:
 			out.Problems = append(out.Problems, problem.Problem{
-				Code: problem.OtherPlace, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0),
+				Code: problem.OtherPlace, Field: dp.Named(fp.Field.Name), Column: fp.origin.column,
+				Value:  fp.origin.cell(row.Cells, 0),
 				Detail: part.text + ", and " + out.Values[part.at], Light: fp.Light,
 			})
 			if fp.Light {

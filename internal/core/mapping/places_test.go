@@ -47,7 +47,8 @@ func TestPartAddress(t *testing.T) {
 		{"Kai 5|24103.0|Kiel||DE", "Kai 5|24103|Kiel||DE", ""},
 		{"Kai 5|1067.0|Dresden||DE", "Kai 5|1067|Dresden||DE", problem.LostZero},
 	} {
-		got, codes := typedAs(t, Routine{May: Create, Drafts: []Draft{{Type: "account", Fields: origins(all)}}}, all, strings.Split(c.row, "|"))
+		got, codes := typedAs(t, Routine{May: Create, Drafts: []Draft{{Type: "account", Fields: origins(all)}}}, all,
+			strings.Split(c.row, "|"))
 		if got != c.want || codes != string(c.code) {
 			t.Errorf("%s: %s %s, want %s %s", c.row, got, codes, c.want, c.code)
 		}
@@ -60,11 +61,13 @@ func TestCodeAloneNamesCountry(t *testing.T) {
 	fields := origins(header[1:])
 	fields["postal_code"] = Origin{From: []string{"Place"}, Take: TakePostalCode}
 	fields["locality"] = Origin{From: []string{"Place"}, Take: TakeTown}
-	p, err := NewPlan(Routine{May: Create, Drafts: []Draft{{Type: "account", Fields: fields}}}, standard(t), columns(header...))
+	p, err := NewPlan(Routine{May: Create, Drafts: []Draft{{Type: "account", Fields: fields}}}, standard(t),
+		columns(header...))
 	if err != nil {
 		t.Fatal(err)
 	}
-	for cell, want := range map[string]string{"D-24159": "24159|DE", "D-24159 Kiel": "Kiel|24159|DE", "Kiel, Germany": "Kiel|DE", "Kiel": "Kiel"} {
+	for cell, want := range map[string]string{"D-24159": "24159|DE", "D-24159 Kiel": "Kiel|24159|DE",
+		"Kiel, Germany": "Kiel|DE", "Kiel": "Kiel"} {
 		var typed Typed
 		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{cell, ""}}, &typed)
 		got := strings.Join(slices.DeleteFunc(slices.Clone(typed.Values), func(v string) bool { return v == "" }), "|")
@@ -96,7 +99,8 @@ func TestPartAddressLeaves(t *testing.T) {
 		{take, "Kai 5||24103 Kiel", "Kai 5||24103 Kiel", ""},
 		{id, "Kai 5||24103 Kiel", "Kai 5||24103 Kiel", problem.BadPlace}, // records come back as they are
 	} {
-		got, codes := typedAs(t, Routine{May: CreateOrUpdate, Drafts: []Draft{{Type: "account", Fields: c.fields}}}, append(some, IDField), strings.Split(c.row, "|"))
+		got, codes := typedAs(t, Routine{May: CreateOrUpdate, Drafts: []Draft{{Type: "account", Fields: c.fields}}},
+			append(some, IDField), strings.Split(c.row, "|"))
 		if got != c.want || codes != string(c.code) {
 			t.Errorf("%s: %s %s, want %s %s", c.row, got, codes, c.want, c.code)
 		}

@@ -143,16 +143,20 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 	if err := oneOf(d.Blank, Blanks, "unknown_policy", "blanks cannot be treated so", at("blank")); err != nil {
 		return err
 	}
-	if err := oneOf(d.Unreadable, Unreadables, "unknown_policy", "a value that cannot be read cannot be treated so", at("unreadable")); err != nil {
+	if err := oneOf(d.Unreadable, Unreadables, "unknown_policy", "a value that cannot be read cannot be treated so",
+		at("unreadable")); err != nil {
 		return err
 	}
-	if err := oneOf(d.Doubtful, Doubtfuls, "unknown_policy", "doubtful values cannot be treated so", at("doubtful")); err != nil {
+	if err := oneOf(d.Doubtful, Doubtfuls, "unknown_policy", "doubtful values cannot be treated so",
+		at("doubtful")); err != nil {
 		return err
 	}
-	if err := oneOf(d.Repeats, Repeated, "unknown_policy", "repeated rows cannot be treated so", at("repeats")); err != nil {
+	if err := oneOf(d.Repeats, Repeated, "unknown_policy", "repeated rows cannot be treated so",
+		at("repeats")); err != nil {
 		return err
 	}
-	if err := oneOf(d.Gone, Gones, "unknown_policy", "children that are gone cannot be treated so", at("gone")); err != nil {
+	if err := oneOf(d.Gone, Gones, "unknown_policy", "children that are gone cannot be treated so",
+		at("gone")); err != nil {
 		return err
 	}
 	if d.Gone == RemoveGone {
@@ -160,7 +164,8 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 		_, filled := d.Fields[parent.Name]
 		switch {
 		case !child:
-			return fault.New(fault.Invalid, "nothing_gone", "records of this type are no children that could be gone from the source").
+			return fault.New(fault.Invalid, "nothing_gone",
+				"records of this type are no children that could be gone from the source").
 				At(at("gone")).With(d.Type).Mended("Take gone out.")
 		case !filled:
 			return fault.New(fault.Invalid, "nothing_gone", "the rows do not say whose children they are").
@@ -172,11 +177,13 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 			Mended("Give a word such as " + DefaultClearMarker + ", or say blank: clear to let blank cells empty values.")
 	}
 	if d.Unreadable == CreateMissing {
-		return fault.New(fault.Invalid, "cannot_create", "only records that a link names can be created where they are missing").
+		return fault.New(fault.Invalid, "cannot_create",
+			"only records that a link names can be created where they are missing").
 			At(at("unreadable")).Mended("Say create at the link.")
 	}
 	if d.Both == Add {
-		return fault.New(fault.Invalid, "cannot_add", "not every field can have values added").At(at("both")).Mended("Say add at the fields that are long texts or lists.")
+		return fault.New(fault.Invalid, "cannot_add",
+			"not every field can have values added").At(at("both")).Mended("Say add at the fields that are long texts or lists.")
 	}
 	if d.NewerBy != "" && columns != nil && !slices.Contains(columns, d.NewerBy) {
 		return fault.New(fault.Invalid, "unknown_column", "the source has no such column").At(at("newer_by")).With(d.NewerBy)
@@ -189,7 +196,8 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 		if err := oneOf(o.Blank, Blanks, "unknown_policy", "blanks cannot be treated so", place); err != nil {
 			return err
 		}
-		if err := oneOf(o.Unreadable, Unreadables, "unknown_policy", "a value that cannot be read cannot be treated so", place); err != nil {
+		if err := oneOf(o.Unreadable, Unreadables, "unknown_policy", "a value that cannot be read cannot be treated so",
+			place); err != nil {
 			return err
 		}
 		if err := oneOf(o.Doubtful, Doubtfuls, "unknown_policy", "doubtful values cannot be treated so", place); err != nil {
@@ -198,13 +206,18 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 		f, _ := t.Field(name)
 		switch {
 		case o.Unreadable == LeaveValue && !Light(f):
-			return fault.New(fault.Invalid, "must_be_read", "keys and required fields hold their row when they cannot be read").At(place).With(name).Mended("Take unreadable out here.")
+			return fault.New(fault.Invalid, "must_be_read", "keys and required fields hold their row when "+
+				"they cannot be read").At(place).With(name).Mended("Take unreadable out here.")
 		case o.Both == Add && !CanAdd(t, f):
-			return fault.New(fault.Invalid, "cannot_add", "values of this field cannot be added to each other").At(place).With(name).Mended("Long texts, lists and plain texts can; keys and titles cannot.")
+			return fault.New(fault.Invalid, "cannot_add",
+				"values of this field cannot be added to each other").At(place).With(name).Mended("Long texts, lists and plain " +
+				"texts can; keys and titles cannot.")
 		case or(o.Both, d.Both) == Newer && d.NewerBy == "" && name != IDField:
-			return fault.New(fault.Invalid, "newer_by_missing", "to take the newer value, a column must say how old the row is").At(place).Mended("Name a column with dates under newer_by.")
+			return fault.New(fault.Invalid, "newer_by_missing",
+				"to take the newer value, a column must say how old the row is").At(place).Mended("Name a column with dates under newer_by.")
 		case o.Blank == Clear && f.Required:
-			return fault.New(fault.Invalid, "required_cleared", "a required value cannot be emptied").At(place).With(name).Mended("Leave what is there.")
+			return fault.New(fault.Invalid, "required_cleared",
+				"a required value cannot be emptied").At(place).With(name).Mended("Leave what is there.")
 		}
 	}
 	return nil

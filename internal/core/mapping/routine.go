@@ -46,9 +46,11 @@ type Routine struct {
 	Reading sheet.Reading `json:"reading" yaml:"reading,omitempty"`
 	May     May           `json:"may" yaml:"may"`
 	Drafts  []Draft       `json:"drafts" yaml:"drafts"`
-	Held    Held          `json:"held,omitempty" yaml:"held,omitempty"`            // what is held together, of rows of several records
-	Ignored []string      `json:"ignored,omitempty" yaml:"ignored,omitempty,flow"` // columns that are known and left out
-	Load    *LoadPolicy   `json:"load,omitempty" yaml:"load,omitempty"`            // when a load gives way, unless it is told otherwise
+	// what is held together, of rows of several records
+	Held    Held     `json:"held,omitempty" yaml:"held,omitempty"`
+	Ignored []string `json:"ignored,omitempty" yaml:"ignored,omitempty,flow"` // columns that are known and left out
+	// when a load gives way, unless it is told otherwise
+	Load *LoadPolicy `json:"load,omitempty" yaml:"load,omitempty"`
 }
 
 // LoadPolicy says when a load gives way. With none it loads what is good, and holds
@@ -69,19 +71,27 @@ type Draft struct {
 	Grouped bool `json:"grouped,omitempty" yaml:"grouped,omitempty"`
 	// ByName says that the whole name tells which record is meant, as in a link: rows of
 	// one name are for one record, and what they say differently of it stays blank.
-	ByName bool                `json:"by_name,omitempty" yaml:"by_name,omitempty"`
-	Where  string              `json:"where,omitempty" yaml:"where,omitempty"` // CEL; rows for which it does not hold are left out
+	ByName bool `json:"by_name,omitempty" yaml:"by_name,omitempty"`
+	// CEL; rows for which it does not hold are left out
+	Where  string              `json:"where,omitempty" yaml:"where,omitempty"`
 	Fields map[string]Origin   `json:"fields" yaml:"fields"`
 	Match  []catalog.MatchRule `json:"match,omitempty" yaml:"match,omitempty"` // empty takes the record type's own rules
 
-	Both        Both       `json:"both,omitempty" yaml:"both,omitempty"`                 // for all fields that say nothing else
-	Blank       Blank      `json:"blank,omitempty" yaml:"blank,omitempty"`               // likewise
-	NewerBy     string     `json:"newer_by,omitempty" yaml:"newer_by,omitempty"`         // the column that tells how old a row is
-	ClearMarker string     `json:"clear_marker,omitempty" yaml:"clear_marker,omitempty"` // a cell that says this empties the value
-	Unreadable  Unreadable `json:"unreadable,omitempty" yaml:"unreadable,omitempty"`     // for all fields that say nothing else and may be left out
-	Doubtful    Doubtful   `json:"doubtful,omitempty" yaml:"doubtful,omitempty"`         // for all fields that say nothing else
-	Gone        Gone       `json:"gone,omitempty" yaml:"gone,omitempty"`                 // children that the source does not name any more
-	Repeats     Repeats    `json:"repeats,omitempty" yaml:"repeats,omitempty"`           // rows that are for the same record
+	// for all fields that say nothing else
+	Both  Both  `json:"both,omitempty" yaml:"both,omitempty"`
+	Blank Blank `json:"blank,omitempty" yaml:"blank,omitempty"` // likewise
+	// the column that tells how old a row is
+	NewerBy string `json:"newer_by,omitempty" yaml:"newer_by,omitempty"`
+	// a cell that says this empties the value
+	ClearMarker string `json:"clear_marker,omitempty" yaml:"clear_marker,omitempty"`
+	// for all fields that say nothing else and may be left out
+	Unreadable Unreadable `json:"unreadable,omitempty" yaml:"unreadable,omitempty"`
+	// for all fields that say nothing else
+	Doubtful Doubtful `json:"doubtful,omitempty" yaml:"doubtful,omitempty"`
+	// children that the source does not name any more
+	Gone Gone `json:"gone,omitempty" yaml:"gone,omitempty"`
+	// rows that are for the same record
+	Repeats Repeats `json:"repeats,omitempty" yaml:"repeats,omitempty"`
 }
 
 // Called is the name of the draft within its routine.
@@ -91,33 +101,44 @@ func (d Draft) Called() string { return or(d.Name, d.Type) }
 // expression, a record that is looked up or another draft of the same row, with
 // another fixed value where the first gave nothing.
 type Origin struct {
-	From      []string          `json:"from,omitempty" yaml:"from,omitempty,flow"`    // headers; several are joined
-	Join      string            `json:"join,omitempty" yaml:"join,omitempty"`         // stands between several, a space when empty
-	Take      Take              `json:"take,omitempty" yaml:"take,omitempty"`         // only this part of the cell
-	Labelled  bool              `json:"labelled,omitempty" yaml:"labelled,omitempty"` // each cell behind its header: for notes
-	Split     string            `json:"split,omitempty" yaml:"split,omitempty"`       // parts the text here, for part
-	Part      int               `json:"part,omitempty" yaml:"part,omitempty"`         // which of the split parts, counted from 1, or from the end with -1
-	Cut       int               `json:"cut,omitempty" yaml:"cut,omitempty"`           // keeps at most so many characters
-	Fixed     string            `json:"fixed,omitempty" yaml:"fixed,omitempty"`
-	Compute   string            `json:"compute,omitempty" yaml:"compute,omitempty"` // CEL over cells and the fields before
-	Find      map[string]Origin `json:"find,omitempty" yaml:"find,omitempty"`       // for references: the fields by which the record is looked up
-	Draft     string            `json:"draft,omitempty" yaml:"draft,omitempty"`     // for references: the record that this draft of the row becomes
-	Otherwise string            `json:"otherwise,omitempty" yaml:"otherwise,omitempty"`
+	From []string `json:"from,omitempty" yaml:"from,omitempty,flow"` // headers; several are joined
+	// stands between several, a space when empty
+	Join string `json:"join,omitempty" yaml:"join,omitempty"`
+	Take Take   `json:"take,omitempty" yaml:"take,omitempty"` // only this part of the cell
+	// each cell behind its header: for notes
+	Labelled bool   `json:"labelled,omitempty" yaml:"labelled,omitempty"`
+	Split    string `json:"split,omitempty" yaml:"split,omitempty"` // parts the text here, for part
+	// which of the split parts, counted from 1, or from the end with -1
+	Part    int    `json:"part,omitempty" yaml:"part,omitempty"`
+	Cut     int    `json:"cut,omitempty" yaml:"cut,omitempty"` // keeps at most so many characters
+	Fixed   string `json:"fixed,omitempty" yaml:"fixed,omitempty"`
+	Compute string `json:"compute,omitempty" yaml:"compute,omitempty"` // CEL over cells and the fields before
+	// for references: the fields by which the record is looked up
+	Find map[string]Origin `json:"find,omitempty" yaml:"find,omitempty"`
+	// for references: the record that this draft of the row becomes
+	Draft     string `json:"draft,omitempty" yaml:"draft,omitempty"`
+	Otherwise string `json:"otherwise,omitempty" yaml:"otherwise,omitempty"`
 	// How the cells are read, where the column and the source leave it open.
-	DateOrder   value.DateOrder   `json:"date_order,omitempty" yaml:"date_order,omitempty"`
-	DecimalSign string            `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"`
-	Spans       value.Spans       `json:"spans,omitempty" yaml:"spans,omitempty"`             // which day a month or a quarter means
-	DayNumbers  value.DayNumbers  `json:"day_numbers,omitempty" yaml:"day_numbers,omitempty"` // from when numbers of days are counted
-	Rough       value.Rough       `json:"rough,omitempty" yaml:"rough,omitempty"`             // which number a range means
-	Sense       value.Sense       `json:"sense,omitempty" yaml:"sense,omitempty"`             // whether yes means yes; empty: as the header says
-	Unit        value.Unit        `json:"unit,omitempty" yaml:"unit,omitempty"`               // in what amounts are; empty: as the header says
-	Capitals    value.Capitals    `json:"capitals,omitempty" yaml:"capitals,omitempty"`       // what becomes of names in capitals
-	Percents    value.Percents    `json:"percents,omitempty" yaml:"percents,omitempty"`
-	Values      map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
-	Both        Both              `json:"both,omitempty" yaml:"both,omitempty"`
-	Blank       Blank             `json:"blank,omitempty" yaml:"blank,omitempty"`
-	Unreadable  Unreadable        `json:"unreadable,omitempty" yaml:"unreadable,omitempty"`
-	Doubtful    Doubtful          `json:"doubtful,omitempty" yaml:"doubtful,omitempty"`
+	DateOrder   value.DateOrder `json:"date_order,omitempty" yaml:"date_order,omitempty"`
+	DecimalSign string          `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"`
+	// which day a month or a quarter means
+	Spans value.Spans `json:"spans,omitempty" yaml:"spans,omitempty"`
+	// from when numbers of days are counted
+	DayNumbers value.DayNumbers `json:"day_numbers,omitempty" yaml:"day_numbers,omitempty"`
+	Rough      value.Rough      `json:"rough,omitempty" yaml:"rough,omitempty"` // which number a range means
+	// whether yes means yes; empty: as the header says
+	Sense value.Sense `json:"sense,omitempty" yaml:"sense,omitempty"`
+	// in what amounts are; empty: as the header says
+	Unit value.Unit `json:"unit,omitempty" yaml:"unit,omitempty"`
+	// what becomes of names in capitals
+	Capitals value.Capitals `json:"capitals,omitempty" yaml:"capitals,omitempty"`
+	Percents value.Percents `json:"percents,omitempty" yaml:"percents,omitempty"`
+	// value list: what the cell says → what is meant
+	Values     map[string]string `json:"values,omitempty" yaml:"values,omitempty"`
+	Both       Both              `json:"both,omitempty" yaml:"both,omitempty"`
+	Blank      Blank             `json:"blank,omitempty" yaml:"blank,omitempty"`
+	Unreadable Unreadable        `json:"unreadable,omitempty" yaml:"unreadable,omitempty"`
+	Doubtful   Doubtful          `json:"doubtful,omitempty" yaml:"doubtful,omitempty"`
 }
 
 // Take names a part of a cell.
@@ -146,24 +167,28 @@ const (
 )
 
 // Takes lists the parts that can be taken.
-var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast, TakeHonorific, TakeFirstWord, TakeLastWord, TakeCurrency, TakePostalCode, TakeTown, TakeRegion, TakeCountry,
+var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast, TakeHonorific, TakeFirstWord,
+	TakeLastWord, TakeCurrency, TakePostalCode, TakeTown, TakeRegion, TakeCountry,
 	TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion, TakeAddressCountry}
 
 // Check says whether the routine can work with these record types and, when
 // columns are given, with these columns.
 func (r Routine) Check(c catalog.Catalog, columns []string) error {
 	if !slices.Contains(Mays, r.May) {
-		return fault.New(fault.Invalid, "unknown_may", "an import may not do this").At(fault.Place{Path: "may"}).With(string(r.May)).
+		return fault.New(fault.Invalid, "unknown_may",
+			"an import may not do this").At(fault.Place{Path: "may"}).With(string(r.May)).
 			Mended(fmt.Sprintf("Choose one of %v.", Mays))
 	}
-	if err := oneOf(r.Held, []Held{HeldRow, HeldRecord}, "unknown_policy", "rows are not held so", fault.Place{Path: "held"}); err != nil {
+	if err := oneOf(r.Held, []Held{HeldRow, HeldRecord}, "unknown_policy", "rows are not held so",
+		fault.Place{Path: "held"}); err != nil {
 		return err
 	}
 	if err := r.Reading.Check(); err != nil {
 		return err
 	}
 	if p := r.Load; p != nil && (p.PauseHeld < 0 || p.StopFails < 0) {
-		return fault.New(fault.Invalid, "bad_number", "a load gives way at a number of rows").At(fault.Place{Path: "load"}).Mended("Give numbers from 1 on.")
+		return fault.New(fault.Invalid, "bad_number",
+			"a load gives way at a number of rows").At(fault.Place{Path: "load"}).Mended("Give numbers from 1 on.")
 	}
 	if err := r.checkDrafts(); err != nil {
 		return err
@@ -194,11 +219,13 @@ func (d Draft) check(c catalog.Catalog, columns []string, path string) error {
 	for _, name := range slices.Sorted(maps.Keys(d.Fields)) {
 		f, ok := t.Field(name)
 		if !ok && name != IDField {
-			return fault.New(fault.Invalid, "unknown_field", "the record type "+t.Name+" has no such field").At(fault.Place{Path: path + ".fields." + name}).With(name).
+			return fault.New(fault.Invalid, "unknown_field", "the record type "+t.Name+
+				" has no such field").At(fault.Place{Path: path + ".fields." + name}).With(name).
 				Mended("Fields: " + fieldNames(t) + ".")
 		}
 		if f.Retired {
-			return fault.New(fault.Invalid, "field_retired", "the field is retired, so it is no longer filled").At(fault.Place{Path: path + ".fields." + name}).With(name).
+			return fault.New(fault.Invalid, "field_retired",
+				"the field is retired, so it is no longer filled").At(fault.Place{Path: path + ".fields." + name}).With(name).
 				Mended("Take it out of the mapping, or take it into use again.")
 		}
 		if err := d.Fields[name].check(c, f, columns, path+".fields."+name); err != nil {
@@ -219,14 +246,16 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 	at := fault.Place{Path: path}
 	switch o.count() {
 	case 0:
-		return fault.New(fault.Invalid, "origin_missing", "the field has no origin: neither a column nor a fixed value, an expression, a look-up or a draft").At(at).Mended("Name one, or take the field out.")
+		return fault.New(fault.Invalid, "origin_missing", "the field has no origin: neither a column nor a fixed value, an "+
+			"expression, a look-up or a draft").At(at).Mended("Name one, or take the field out.")
 	case 1:
 	default:
 		return fault.New(fault.Invalid, "origin_twice", "the field has two origins of different kinds").At(at).
 			Mended("Keep one of from, fixed, compute, find and draft; use otherwise for a value where the first gives nothing.")
 	}
 	if (o.Split == "") != (o.Part == 0) {
-		return fault.New(fault.Invalid, "part_missing", "to take a part of a cell, both split and part are needed").At(at).Mended("For example split: \",\" and part: 1; -1 is the last.")
+		return fault.New(fault.Invalid, "part_missing",
+			"to take a part of a cell, both split and part are needed").At(at).Mended("For example split: \",\" and part: 1; -1 is the last.")
 	}
 	if o.Cut < 0 {
 		return fault.New(fault.Invalid, "bad_cut", "a text is cut to one character or more").At(at).With(fmt.Sprint(o.Cut))
@@ -234,13 +263,16 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 	if err := oneOf(o.Take, Takes, "unknown_take", "there is no such part of a cell", at); err != nil {
 		return err
 	}
-	if err := oneOf(o.DateOrder, value.DateOrders, "bad_reading", "dates are not written in such an order", at); err != nil {
+	if err := oneOf(o.DateOrder, value.DateOrders, "bad_reading", "dates are not written in such an order",
+		at); err != nil {
 		return err
 	}
-	if err := oneOf(o.Spans, value.WaysOfSpans, "bad_reading", "a month or a quarter does not mean such a day", at); err != nil {
+	if err := oneOf(o.Spans, value.WaysOfSpans, "bad_reading", "a month or a quarter does not mean such a day",
+		at); err != nil {
 		return err
 	}
-	if err := oneOf(o.DayNumbers, value.WaysOfDayNumbers, "bad_reading", "days are not counted from then", at); err != nil {
+	if err := oneOf(o.DayNumbers, value.WaysOfDayNumbers, "bad_reading", "days are not counted from then",
+		at); err != nil {
 		return err
 	}
 	if err := oneOf(o.Rough, value.WaysOfRough, "bad_reading", "a range does not mean such a number", at); err != nil {
@@ -284,7 +316,9 @@ var decimalSigns = []decimalSign{".", ","}
 func (o Origin) checkFind(c catalog.Catalog, f catalog.Field, columns []string, path string) error {
 	at := fault.Place{Path: path}
 	if (o.Find != nil || o.Draft != "") && f.Type != catalog.Reference {
-		return fault.New(fault.Invalid, "not_a_reference", "only a field that points to a record can be looked up or be a draft").At(at).With(f.Name).Mended("Give it from a column, fixed or computed.")
+		return fault.New(fault.Invalid, "not_a_reference",
+			"only a field that points to a record can be "+
+				"looked up or be a draft").At(at).With(f.Name).Mended("Give it from a column, fixed or computed.")
 	}
 	if o.Find == nil {
 		return nil
@@ -298,19 +332,24 @@ func (o Origin) checkFind(c catalog.Catalog, f catalog.Field, columns []string, 
 		by, ok := t.Field(name)
 		place := path + ".find." + name
 		if !ok || by.Type == catalog.Reference {
-			return fault.New(fault.Invalid, "unknown_field", "a "+strings.ToLower(t.Label)+" cannot be looked up by this").At(fault.Place{Path: place}).With(name).Mended("Fields: " + fieldNames(t) + "; no references.")
+			return fault.New(fault.Invalid, "unknown_field", "a "+strings.ToLower(t.Label)+
+				" cannot be looked up by this").At(fault.Place{Path: place}).With(name).Mended("Fields: " + fieldNames(t) +
+				"; no references.")
 		}
 		telling = telling || by.Normalised() || slices.Contains(t.Title, name)
 		part := o.Find[name]
 		if part.Find != nil || part.Draft != "" {
-			return fault.New(fault.Invalid, "find_in_find", "what a record is looked up by is a value").At(fault.Place{Path: place}).Mended("Give it from columns, fixed or computed.")
+			return fault.New(fault.Invalid, "find_in_find",
+				"what a record is looked up by is a value").At(fault.Place{Path: place}).Mended("Give it from columns, fixed or computed.")
 		}
 		if err := part.check(c, by, columns, place); err != nil {
 			return err
 		}
 	}
 	if !telling {
-		return fault.New(fault.Invalid, "rule_not_selective", "no field of the look-up tells one record from most others").At(at).Mended("Look it up by a key, a look-up field or its name, alone or with others.")
+		return fault.New(fault.Invalid, "rule_not_selective",
+			"no field of the look-up tells one record from most others").At(at).Mended("Look it up by a key, a look-up field " +
+			"or its name, alone or with others.")
 	}
 	return nil
 }

@@ -5,8 +5,11 @@ import "testing"
 // Titles that are taken off a name go to the form of address beside it.
 func TestTitlesBesideNames(t *testing.T) {
 	header := []string{"honorific", "name", "given_name", "family_name"}
-	halves := map[string]Origin{"honorific": from("honorific"), "given_name": from("given_name"), "family_name": from("family_name")}
-	whole := map[string]Origin{"honorific": from("honorific"), "given_name": {From: []string{"name"}, Take: TakeGivenName}, "family_name": {From: []string{"name"}, Take: TakeFamilyName}}
+	halves := map[string]Origin{"honorific": from("honorific"), "given_name": from("given_name"),
+		"family_name": from("family_name")}
+	whole := map[string]Origin{"honorific": from("honorific"),
+		"given_name":  {From: []string{"name"}, Take: TakeGivenName},
+		"family_name": {From: []string{"name"}, Take: TakeFamilyName}}
 	for _, c := range []struct {
 		fields map[string]Origin
 		row    []string

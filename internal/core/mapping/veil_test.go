@@ -29,9 +29,11 @@ func veiled(t *testing.T, r Routine) (Veil, catalog.Catalog, []string) {
 
 // What fills a kept field is masked wherever it stands: also where an expression takes it.
 func TestVeil(t *testing.T) {
-	for name, o := range map[string]Origin{"a column": {From: []string{"Staff"}}, "an expression": {Compute: `cells["Staff"] + "0"`}} {
+	for name, o := range map[string]Origin{"a column": {From: []string{"Staff"}},
+		"an expression": {Compute: `cells["Staff"] + "0"`}} {
 		v, _, _ := veiled(t, routine("account", map[string]Origin{"name": {From: []string{"Company"}}, "employees": o}))
-		if got := v.Cells([]string{"Tern", "14", "Ternvik"}); !slices.Equal(got, []string{"Tern", catalog.Masked, "Ternvik"}) {
+		if got := v.Cells([]string{"Tern", "14", "Ternvik"}); !slices.Equal(got,
+			[]string{"Tern", catalog.Masked, "Ternvik"}) {
 			t.Errorf("%s: %v", name, got)
 		}
 		if got := v.Cells([]string{"Tern", ""}); !slices.Equal(got, []string{"Tern", ""}) {
@@ -43,11 +45,13 @@ func TestVeil(t *testing.T) {
 		}
 		was, now := "13", "14"
 		changes := v.Changes("account", map[string][2]*string{"employees": {&was, &now}, "name": {nil, &was}})
-		if *changes["employees"][0] != catalog.Masked || *changes["employees"][1] != catalog.Masked || *changes["name"][1] != "13" {
+		if *changes["employees"][0] != catalog.Masked || *changes["employees"][1] != catalog.Masked ||
+			*changes["name"][1] != "13" {
 			t.Errorf("%s: %v", name, changes)
 		}
 	}
-	if v, _, _ := veiled(t, routine("account", map[string]Origin{"name": {From: []string{"Staff"}}})); v.Covers() || len(v.Columns) > 0 {
+	if v, _, _ := veiled(t, routine("account", map[string]Origin{"name": {From: []string{"Staff"}}})); v.Covers() ||
+		len(v.Columns) > 0 {
 		t.Errorf("nothing is filled that is kept: %+v", v)
 	}
 }
@@ -55,10 +59,12 @@ func TestVeil(t *testing.T) {
 // Somebody may go on with an import that holds what they may not see, as long as they
 // neither look at it by another way nor take it away.
 func TestUnveils(t *testing.T) {
-	before := routine("account", map[string]Origin{"name": {From: []string{"Company"}}, "employees": {From: []string{"Staff"}}})
+	before := routine("account", map[string]Origin{"name": {From: []string{"Company"}},
+		"employees": {From: []string{"Staff"}}})
 	v, c, headers := veiled(t, before)
 	with := func(change func(*Draft)) Routine {
-		r := routine("account", map[string]Origin{"name": {From: []string{"Company"}}, "employees": {From: []string{"Staff"}}})
+		r := routine("account", map[string]Origin{"name": {From: []string{"Company"}},
+			"employees": {From: []string{"Staff"}}})
 		change(&r.Drafts[0])
 		return r
 	}

@@ -61,14 +61,16 @@ func (c company) inFull(other company) company {
 }
 
 // Words that stand in many companies' names and say little.
-var weak = words("the and und et y e i og och en de of la le les el los das der die van von du des group gruppe groupe grupo gruppo gruppen holding holdings international intl company companies services service")
+var weak = words("the and und et y e i og och en de of la le les el los das der die van von du des group gruppe " +
+	"groupe grupo gruppo gruppen holding holdings international intl company companies services service")
 
 // Words that tell a company from another one of the same house.
 var ofHouse = words("group gruppe groupe grupo gruppo gruppen holding holdings international intl service services")
 
 // ofUnit are words for a company of a house that is none of its sisters. What companies trade in is
 // none: it is often left away.
-var ofUnit = words("group gruppe groupe grupo gruppo gruppen holding holdings international intl export import leasing invest investment investments europe asia america nordic global")
+var ofUnit = words("group gruppe groupe grupo gruppo gruppen holding holdings international intl export import " +
+	"leasing invest investment investments europe asia america nordic global")
 
 // Words that are one word under several spellings.
 var oneWord = func() map[string]string {
@@ -119,14 +121,20 @@ new neu neue nouveau nye nya nieuw uusi`, "\n") {
 // writtenOut are legal forms, and words of such, beside the short ones that
 // value.NameKey leaves away. They count here and not in keys: without them a
 // likeness is asked about, not a record found.
-var writtenOut = words(`aktiengesellschaft gesellschaft mit beschrankter haftung haftungsbeschrankt offene handelsgesellschaft kommanditgesellschaft cokg gbr ek ekfr u
-	aktiebolag publ handelsbolag kommanditbolag aksjeselskap ans da anpartsselskab aktieselskab osakeyhtio public private societe anonyme responsabilite limitee simplifiee
-	sociedad anonima limitada societa responsabilita limitata besloten vennootschap naamloze anonim limited sirketi sti kabushiki kaisha godo gk yugen dba`)
+var writtenOut = words(`aktiengesellschaft gesellschaft mit beschrankter haftung haftungsbeschrankt offene
+	handelsgesellschaft kommanditgesellschaft cokg gbr ek ekfr u
+	aktiebolag publ handelsbolag kommanditbolag aksjeselskap ans da anpartsselskab aktieselskab osakeyhtio public
+	private societe anonyme responsabilite limitee simplifiee
+	sociedad anonima limitada societa responsabilita limitata besloten vennootschap naamloze anonim limited sirketi sti
+	kabushiki kaisha godo gk yugen dba`)
 
 // departments are words of a part of a company that is written behind its name.
-var departments = words(`purchasing purchase procurement accounts account accounting payable receivable finance sales dept department head office headquarters hq reception logistics hr warehouse dispatch
-	einkauf buchhaltung verkauf vertrieb zentrale hauptverwaltung abteilung abt personal lager versand service achats comptabilite siege direction
-	inkop ekonomi huvudkontor forsaljning innkjop okonomi hovedkontor salg regnskap indkob compras contabilidad ventas oficina central acquisti amministrazione vendite sede
+var departments = words(`purchasing purchase procurement accounts account accounting payable receivable finance sales
+	dept department head office headquarters hq reception logistics hr warehouse dispatch
+	einkauf buchhaltung verkauf vertrieb zentrale hauptverwaltung abteilung abt personal lager versand service achats
+	comptabilite siege direction
+	inkop ekonomi huvudkontor forsaljning innkjop okonomi hovedkontor salg regnskap indkob compras contabilidad ventas
+	oficina central acquisti amministrazione vendite sede
 	inkoop administratie hoofdkantoor verkoop ostot myynti talous promitheies logistirio polisis`)
 
 // withoutDepartment cuts what stands behind a dash, stroke, comma or bracket when
@@ -177,7 +185,8 @@ func isForm(w string) bool {
 	return len(w) >= leastForm && slices.ContainsFunc(longForms, func(form string) bool { return near(w, form) })
 }
 
-var longForms = slices.DeleteFunc(slices.Sorted(maps.Keys(writtenOut)), func(form string) bool { return len(form) < leastForm })
+var longForms = slices.DeleteFunc(slices.Sorted(maps.Keys(writtenOut)),
+	func(form string) bool { return len(form) < leastForm })
 
 // newCompany makes a name ready; the town is where the company is, or empty.
 func newCompany(name, town string) company {
@@ -185,7 +194,8 @@ func newCompany(name, town string) company {
 	all := formless(strings.Fields(key))
 	c := ofWords(all, key)
 	c.short, c.said = shortsOf(name), name
-	if n := len(strings.Fields(town)); n > 0 && len(all) > n && squeeze(strings.Join(all[len(all)-n:], " ")) == squeeze(town) {
+	if n := len(strings.Fields(town)); n > 0 && len(all) > n &&
+		squeeze(strings.Join(all[len(all)-n:], " ")) == squeeze(town) {
 		bare := ofWords(formless(all[:len(all)-n]), key)
 		c.town = &bare
 	}
@@ -212,9 +222,12 @@ func formOf(name string) string {
 var plainForms = func() map[string]string {
 	forms := map[string]string{}
 	for _, all := range []string{
-		"gmbh gesellschaftmitbeschrankterhaftung gesmbh", "gmbhcokg gmbhucokg gmbhundcokg", "ag aktiengesellschaft", "kg kommanditgesellschaft", "ohg",
-		"ltd limited", "plc publiclimitedcompany", "llp", "llc", "inc incorporated", "as aksjeselskap aktieselskab", "asa", "ab aktiebolag", "aps anpartsselskab",
-		"bv beslotenvennootschap", "nv naamlozevennootschap", "vof", "sarl", "sas", "snc", "srl", "spa", "sl", "oy osakeyhtio", "spzoo", "spj", "lda limitada",
+		"gmbh gesellschaftmitbeschrankterhaftung gesmbh", "gmbhcokg gmbhucokg gmbhundcokg", "ag aktiengesellschaft",
+		"kg kommanditgesellschaft", "ohg",
+		"ltd limited", "plc publiclimitedcompany", "llp", "llc", "inc incorporated", "as aksjeselskap aktieselskab", "asa",
+		"ab aktiebolag", "aps anpartsselskab",
+		"bv beslotenvennootschap", "nv naamlozevennootschap", "vof", "sarl", "sas", "snc", "srl", "spa", "sl",
+		"oy osakeyhtio", "spzoo", "spj", "lda limitada",
 	} {
 		writings := strings.Fields(all)
 		for _, w := range writings {
@@ -277,7 +290,8 @@ func (c company) shortOf(full company) bool {
 		}
 	}
 	for _, w := range c.tokens {
-		if !slices.ContainsFunc(full.tokens, func(v string) bool { return alikeWord(w, v) || len(w) > 3 && strings.HasPrefix(v, w) }) {
+		if !slices.ContainsFunc(full.tokens,
+			func(v string) bool { return alikeWord(w, v) || len(w) > 3 && strings.HasPrefix(v, w) }) {
 			return false
 		}
 	}
@@ -452,7 +466,8 @@ func cutShort(a, b []string) bool {
 	if len(x) > len(y) {
 		x, y = y, x
 	}
-	return slices.Equal(a[:last], b[:last]) && len(x) > 2 && len(strings.Join(a[:last], ""))+len(x) >= leastCut && strings.HasPrefix(y, x)
+	return slices.Equal(a[:last], b[:last]) && len(x) > 2 && len(strings.Join(a[:last], ""))+len(x) >= leastCut &&
+		strings.HasPrefix(y, x)
 }
 
 // onlyHouse tells whether a word names a company of a house and the other name

@@ -22,7 +22,8 @@ func newMailbox(v string) mailbox {
 	if tag := strings.IndexByte(local, '+'); tag > 0 { // subaddresses (RFC 5233)
 		local = local[:tag]
 	}
-	m := mailbox{whole: local + "@" + domain, local: local, domain: domain, plain: plainLocal(local), role: value.RoleMailbox(local)}
+	m := mailbox{whole: local + "@" + domain, local: local, domain: domain, plain: plainLocal(local),
+		role: value.RoleMailbox(local)}
 	if value.PrivateDomain(domain) || strings.Contains(domain, "mail") || strings.HasPrefix(domain, "post.") {
 		m.domain = ""
 	}
@@ -175,7 +176,8 @@ func likeDates(a, b string) Level {
 	case ay == by && am == bd && ad == bm: // day and month swapped
 		return Near
 	case distance(ay+am+ad, by+bm+bd, 1) == 1:
-		if decades := int(ay[2]) - int(by[2]); ay[3] == by[3] && (decades > 1 || decades < -1) { // one is a slip, more may be a generation
+		// one is a slip, more may be a generation
+		if decades := int(ay[2]) - int(by[2]); ay[3] == by[3] && (decades > 1 || decades < -1) {
 			return Differs
 		}
 		return Near

@@ -57,8 +57,10 @@ func Estimate(candidates, random []Vector, start Weights) (Weights, float64) {
 		// Maximisation: the chances that make this most likely. Among candidates
 		// those that do not belong agree more often than any two; that is kept
 		// apart in u and not given back.
-		count(candidates, start, m, func(i int) float64 { return belongs[i] }, knownM, func(c *Chance) *float64 { return &c.M })
-		count(candidates, start, u, func(i int) float64 { return 1 - belongs[i] }, knownM, func(c *Chance) *float64 { return &c.U })
+		count(candidates, start, m, func(i int) float64 { return belongs[i] }, knownM,
+			func(c *Chance) *float64 { return &c.M })
+		count(candidates, start, u, func(i int) float64 { return 1 - belongs[i] }, knownM,
+			func(c *Chance) *float64 { return &c.U })
 	}
 	out := m
 	count(random, start, out, func(int) float64 { return 1 }, knownU, func(c *Chance) *float64 { return &c.U })
@@ -74,7 +76,8 @@ func (w Weights) clone() Weights {
 }
 
 // count sets one chance of every result to its weighted share among pairs.
-func count(pairs []Vector, start, into Weights, weight func(i int) float64, known float64, part func(*Chance) *float64) {
+func count(pairs []Vector, start, into Weights, weight func(i int) float64, known float64,
+	part func(*Chance) *float64) {
 	seen, all := map[Kind]map[Level]float64{}, map[Kind]float64{}
 	for i, v := range pairs {
 		w := weight(i)

@@ -10,13 +10,17 @@ import (
 
 // Greek letters as people write them in Latin ones (after ELOT 743, ISO 843
 // type 2), pairs first.
-var greek = strings.NewReplacer("ου", "ou", "αι", "e", "ει", "i", "οι", "i", "μπ", "b", "ντ", "nt", "γκ", "gk", "γγ", "ng", "τσ", "ts", "τζ", "tz", "αυ", "av", "ευ", "ev",
-	"α", "a", "β", "v", "γ", "g", "δ", "d", "ε", "e", "ζ", "z", "η", "i", "θ", "th", "ι", "i", "κ", "k", "λ", "l", "μ", "m", "ν", "n", "ξ", "x", "ο", "o", "π", "p", "ρ", "r",
+var greek = strings.NewReplacer("ου", "ou", "αι", "e", "ει", "i", "οι", "i", "μπ", "b", "ντ", "nt", "γκ", "gk", "γγ",
+	"ng", "τσ", "ts", "τζ", "tz", "αυ", "av", "ευ", "ev",
+	"α", "a", "β", "v", "γ", "g", "δ", "d", "ε", "e", "ζ", "z", "η", "i", "θ", "th", "ι", "i", "κ", "k", "λ", "l",
+	"μ", "m", "ν", "n", "ξ", "x", "ο", "o", "π", "p", "ρ", "r",
 	"σ", "s", "ς", "s", "τ", "t", "υ", "y", "φ", "f", "χ", "ch", "ψ", "ps", "ω", "o")
 
 // Cyrillic letters in Latin ones (after BGN/PCGN, without signs).
-var cyrillic = strings.NewReplacer("а", "a", "б", "b", "в", "v", "г", "g", "д", "d", "е", "e", "ж", "zh", "з", "z", "и", "i", "й", "y", "к", "k", "л", "l", "м", "m", "н", "n",
-	"о", "o", "п", "p", "р", "r", "с", "s", "т", "t", "у", "u", "ф", "f", "х", "kh", "ц", "ts", "ч", "ch", "ш", "sh", "щ", "shch", "ъ", "", "ы", "y", "ь", "", "э", "e", "ю", "yu",
+var cyrillic = strings.NewReplacer("а", "a", "б", "b", "в", "v", "г", "g", "д", "d", "е", "e", "ж", "zh", "з",
+	"z", "и", "i", "й", "y", "к", "k", "л", "l", "м", "m", "н", "n",
+	"о", "o", "п", "p", "р", "r", "с", "s", "т", "t", "у", "u", "ф", "f", "х", "kh", "ц", "ts", "ч", "ch", "ш", "sh",
+	"щ", "shch", "ъ", "", "ы", "y", "ь", "", "э", "e", "ю", "yu",
 	"я", "ya", "і", "i", "ї", "i", "є", "ye", "ґ", "g", "ђ", "dj", "љ", "lj", "њ", "nj", "ћ", "c", "џ", "dz", "ј", "j")
 
 // Latin gives the words of a name in small Latin letters without marks: accents
@@ -78,7 +82,8 @@ func squeezeFrom(w string, at int) string {
 	return string(b)
 }
 
-var sounds = strings.NewReplacer("sch", "s", "tsch", "c", "sz", "s", "sh", "s", "ch", "k", "ck", "k", "cz", "c", "th", "t", "ph", "f", "pf", "f", "kh", "k", "gh", "g", "dt", "t", "tz", "z",
+var sounds = strings.NewReplacer("sch", "s", "tsch", "c", "sz", "s", "sh", "s", "ch", "k", "ck", "k", "cz",
+	"c", "th", "t", "ph", "f", "pf", "f", "kh", "k", "gh", "g", "dt", "t", "tz", "z",
 	"qu", "kv", "x", "ks", "w", "v", "q", "k", "c", "k", "z", "s", "y", "i", "j", "i")
 
 // sound gives a key that spellings of one name mostly share, in the manner of

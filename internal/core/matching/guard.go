@@ -261,7 +261,8 @@ func otherNumbersOf(a, b []string) bool {
 // namesItsFamily reports whether the mailbox has the person's family name in it, and not that of
 // another.
 func (s *Subject) namesItsFamily(other *Subject) bool {
-	local, own, theirs := squeeze(s.email.plain), squeeze(strings.Join(s.person.family, "")), squeeze(strings.Join(other.person.family, ""))
+	local, own, theirs := squeeze(s.email.plain), squeeze(strings.Join(s.person.family, "")),
+		squeeze(strings.Join(other.person.family, ""))
 	return len(own) > 2 && strings.Contains(local, own) && (theirs == "" || !strings.Contains(local, theirs))
 }
 
@@ -283,7 +284,8 @@ func (s *Score) guardShortNames(p people) {
 	// A short form beside a slip, or beside another employer, may be a relative or a namesake.
 	slip := p.family == Near && (p.house || p.colleague) && s.Bits >= singleFrom-2
 	there := p.house || p.levels[nPlace] == Near
-	if p.given == Alternative && !slip && (p.family != Same || s.Bits < singleFrom+2) || there && p.levels[nEmployer] == Differs {
+	if p.given == Alternative && !slip && (p.family != Same || s.Bits < singleFrom+2) || there &&
+		p.levels[nEmployer] == Differs {
 		s.limit(MayAsk, LooseName)
 	}
 }
@@ -325,16 +327,19 @@ func (s *Score) guardKin(p people) {
 func (s *Score) guardNamesInPart(p people) {
 	// An initial there is no relative's.
 	known := p.levels[nEmployer] == Same || p.personal > 0 && !p.house || p.sure && p.colleague
-	enough := p.given == Initial && (known && s.Bits >= singleFrom+2 || p.alone && !p.house && positive(p.family) && s.Bits >= singleFrom-1)
+	enough := p.given == Initial && (known && s.Bits >= singleFrom+2 || p.alone && !p.house && positive(p.family) &&
+		s.Bits >= singleFrom-1)
 	if (p.given == Initial || p.given == Blank && p.family != Blank) && !p.own && !p.born && !enough {
 		s.limit(MayAsk, InitialOnly)
 	}
-	inPart := s.Bits >= singleFrom+2 && p.given == Same || p.sure && p.given == Near || p.colleague && p.called && s.Bits >= singleFrom-2
+	inPart := s.Bits >= singleFrom+2 && p.given == Same || p.sure && p.given == Near || p.colleague && p.called &&
+		s.Bits >= singleFrom-2
 	if p.family == Initial || p.family == Part && p.personal == 0 && !inPart {
 		s.limit(MayAsk, NameInPart)
 	}
 	if p.given == Blank && p.family == Blank {
-		if p.own && len(p.a.person.given)+len(p.a.person.family) == 0 { // the mailbox is all there is to go by, and it is one person's
+		// the mailbox is all there is to go by, and it is one person's
+		if p.own && len(p.a.person.given)+len(p.a.person.family) == 0 {
 			s.Bits = math.Max(s.Bits, 6)
 		} else {
 			s.limit(MayAsk, NoName)
@@ -353,7 +358,8 @@ func (s *Score) guardScarce(p people) {
 		switch l := p.levels[k]; {
 		case l == Differs:
 			differs = true
-		case l == Same, k == nPlace && l == Near, k == nEmail && l == Near, k == nEmployer && l == Near && named && p.levels[nPhone] != Differs:
+		case l == Same, k == nPlace && l == Near, k == nEmail && l == Near, k == nEmployer && l == Near && named &&
+			p.levels[nPhone] != Differs:
 			kinds += 2
 		case positive(l) && l != Town && l != Domain && l != Neighbour:
 			kinds++

@@ -68,7 +68,8 @@ const (
 	levels
 )
 
-var levelNames = [levels]string{"blank", "same", "alternative", "initial", "near", "part", "loose", "local", "domain", "area", "neighbour", "town", "differs"}
+var levelNames = [levels]string{"blank", "same", "alternative", "initial", "near", "part", "loose", "local",
+	"domain", "area", "neighbour", "town", "differs"}
 
 // String implements fmt.Stringer.
 func (l Level) String() string { return levelNames[l] }
@@ -138,7 +139,8 @@ type Comparer struct {
 // Thing reports whether records of a type are told apart by what they are called and
 // to whom they belong, such as opportunities and tasks.
 func Thing(t catalog.RecordType) bool {
-	return has(t, catalog.AsText) && has(t, catalog.AsLink) && !has(t, catalog.AsFamilyName) && !has(t, catalog.AsCompanyName)
+	return has(t, catalog.AsText) && has(t, catalog.AsLink) && !has(t, catalog.AsFamilyName) &&
+		!has(t, catalog.AsCompanyName)
 }
 
 // NewComparer makes a comparer of a record type. Only the named fields are
@@ -273,8 +275,10 @@ const EmployerMark = "\x1f"
 // Prepare makes values ready, given as canonical texts in the order of Fields.
 func (c *Comparer) Prepare(values []string) Subject {
 	s := Subject{email: newMailbox(c.first(values, catalog.AsEmail))}
-	s.person = newPerson(c.first(values, catalog.AsHonorific), c.first(values, catalog.AsGivenName), c.first(values, catalog.AsFamilyName))
-	s.place = newPlace(c.first(values, catalog.AsStreet), c.first(values, catalog.AsPostalCode), c.first(values, catalog.AsLocality), c.first(values, catalog.AsCountry))
+	s.person = newPerson(c.first(values, catalog.AsHonorific), c.first(values, catalog.AsGivenName),
+		c.first(values, catalog.AsFamilyName))
+	s.place = newPlace(c.first(values, catalog.AsStreet), c.first(values, catalog.AsPostalCode),
+		c.first(values, catalog.AsLocality), c.first(values, catalog.AsCountry))
 	town := Latin(c.first(values, catalog.AsLocality))
 	for _, v := range c.all(values, catalog.AsCompanyName) {
 		if v != "" {

@@ -41,13 +41,18 @@ func fond(a, b string) bool {
 }
 
 // Words in front of or behind a name that are no part of it.
-var addresses = words("mr mrs ms miss mister sir madam herr frau hr fr m mme mlle monsieur madame sr sra srta senor senora senorita sig signor signora signorina dott dottssa dr prof professor ing dipl dhr mevr mevrouw meneer kapt capt captain kapten rouva pan pani kyria kyrios fru froken mag magister phd msc mba bsc ra dipling kom rev revd lic ir drs esq")
+var addresses = words("mr mrs ms miss mister sir madam herr frau hr fr m mme mlle monsieur madame sr sra srta senor " +
+	"senora senorita sig signor signora signorina dott dottssa dr prof professor ing dipl dhr mevr mevrouw meneer " +
+	"kapt capt captain kapten rouva pan pani kyria kyrios fru froken mag magister phd msc mba bsc ra dipling kom rev revd lic ir drs esq")
 
-var female = words("mrs ms miss madam frau mme mlle madame sra srta senora senorita signora signorina dottssa mevr mevrouw rouva pani kyria fru froken")
+var female = words("mrs ms miss madam frau mme mlle madame sra srta senora senorita signora signorina dottssa " +
+	"mevr mevrouw rouva pani kyria fru froken")
 var male = words("mr mister sir herr hr monsieur m sr senor sig signor dhr meneer pan kyrios")
 
 // Words that tell a father from a son; the number is the generation.
-var generations = map[string]int8{"sr": 1, "sen": 1, "senior": 1, "snr": 1, "pere": 1, "i": 1, "jr": 2, "jun": 2, "junior": 2, "jnr": 2, "fils": 2, "hijo": 2, "figlio": 2, "filho": 2, "neto": 3, "ii": 2, "iii": 3, "iv": 4, "2nd": 2, "3rd": 3}
+var generations = map[string]int8{"sr": 1, "sen": 1, "senior": 1, "snr": 1, "pere": 1, "i": 1, "jr": 2, "jun": 2,
+	"junior": 2, "jnr": 2, "fils": 2, "hijo": 2, "figlio": 2, "filho": 2, "neto": 3, "ii": 2, "iii": 3, "iv": 4,
+	"2nd": 2, "3rd": 3}
 
 var particles = words("van von der den de del della di da dos das du la le ten ter zu zum zur af av bin al el mac y e i the vd do d of")
 
@@ -216,7 +221,8 @@ func likeGivenWord(x, y string) Level {
 
 // misread are letters that a machine reads for others, or a hurried person writes
 // for them.
-var misread = strings.NewReplacer("0", "o", "1", "l", "5", "s", "8", "b", "rn", "m", "cl", "d", "ri", "n", "vv", "w", "ii", "u", "li", "h", "i", "l", "j", "l")
+var misread = strings.NewReplacer("0", "o", "1", "l", "5", "s", "8", "b", "rn", "m", "cl", "d", "ri", "n", "vv", "w",
+	"ii", "u", "li", "h", "i", "l", "j", "l")
 
 // loosely tells whether two words that are no slip apart still look like one
 // another: one letter of a short one, two of a longer one, letters badly read, or
@@ -338,7 +344,8 @@ func likeFamily(a, b []string) Level {
 	if (isInitial(ja) || isInitial(jb)) && ja[0] == jb[0] {
 		return Initial
 	}
-	if n := min(len(ja), len(jb)); n > 5 && len(ja) != len(jb) && ja[:n] == jb[:n] { // cut short, as in Roßbich of Roßbichler
+	// cut short, as in Roßbich of Roßbichler
+	if n := min(len(ja), len(jb)); n > 5 && len(ja) != len(jb) && ja[:n] == jb[:n] {
 		return Part
 	}
 	return loosely(ja, jb)

@@ -19,16 +19,19 @@ type place struct {
 
 // Words for the kind of a road, which come long, short or not at all. Those in
 // the second list also end a word: Hafenstr., Storgata.
-var roads = squeezedWords(`street st str strasse road rd avenue ave av avenida avda lane ln drive dr square sq place pl platz plaza piazza plass court ct crescent cres terrace ter quay close gardens gdns walk way row hill
+var roads = squeezedWords(`street st str strasse road rd avenue ave av avenida avda lane ln drive dr square sq place
+	pl platz plaza piazza plass court ct crescent cres terrace ter quay close gardens gdns walk way row hill
 	rue r boulevard blvd bvd bld bd chemin ch che route rte allee all impasse imp quai cours passage
 	calle c cl paseo po camino carretera ctra via viale vle corso cso vicolo largo strada rua r travessa praca
 	straat weg laan ln plein dijk kade gracht dreef
 	gata gatan gatan g gate gt gaten vei veien vn v vag vagen vej vejen alle stien sti stigen torg torget plads
 	katu tie kuja polku ulica ul aleja al plac pl osiedle os odos leoforos leof plateia pl 
-	apt apartment flat unit suite no nr n num numero numer number hus haus og etg etage floor door building bldg po box postbox postboks postfach bp c o
+	apt apartment flat unit suite no nr n num numero numer number hus haus og etg etage floor door building bldg po box
+	postbox postboks postfach bp c o
 	de du des del della van der den la le les am an im zum y`)
 
-var roadEnds = squeezed("strasse str gaten gatan gata gate gade gt vn veien vejen vagen vei vej vag weg straat laan kade katu tie allee platz plein torget torg gasse")
+var roadEnds = squeezed("strasse str gaten gatan gata gate gade gt vn veien vejen vagen vei vej vag weg straat " +
+	"laan kade katu tie allee platz plein torget torg gasse")
 
 func squeezedWords(list string) map[string]bool { return words(strings.Join(squeezed(list), " ")) }
 
@@ -76,7 +79,9 @@ func newPlace(street, postal, locality, country string) place {
 			inside = false
 			continue
 		}
-		if p.house != "" && isInitial(w) && !strings.ContainsAny(p.house[len(p.house)-1:], "abcdefgh") && len(names) > 0 && w <= "h" { // 12 B
+		// 12 B
+		if p.house != "" && isInitial(w) && !strings.ContainsAny(p.house[len(p.house)-1:], "abcdefgh") &&
+			len(names) > 0 && w <= "h" {
 			p.house += w
 			continue
 		}
@@ -122,8 +127,10 @@ func likePlace(a, b place) Level {
 		}
 	}
 	agree(a.postal, b.postal, a.postal == b.postal)
-	agree(a.locality, b.locality, a.locality == b.locality || near(a.locality, b.locality) || len(a.locality) > 5 && sound(a.locality) == sound(b.locality))
-	if area == Differs && a.postal != "" && b.postal != "" && len(a.postal) > 3 && distance(a.postal, b.postal, 1) == 1 && (a.locality == "" || b.locality == "") {
+	agree(a.locality, b.locality, a.locality == b.locality || near(a.locality, b.locality) || len(a.locality) > 5 &&
+		sound(a.locality) == sound(b.locality))
+	if area == Differs && a.postal != "" && b.postal != "" && len(a.postal) > 3 &&
+		distance(a.postal, b.postal, 1) == 1 && (a.locality == "" || b.locality == "") {
 		area = Near
 	}
 	if a.street == "" || b.street == "" {
@@ -140,7 +147,8 @@ func likePlace(a, b place) Level {
 	switch {
 	case streets && area != Differs && oneDoor:
 		return Same
-	case streets && area != Differs && (a.house == "" || b.house == "" || strings.TrimRight(a.house, "abcdefgh") == strings.TrimRight(b.house, "abcdefgh")):
+	case streets && area != Differs &&
+		(a.house == "" || b.house == "" || strings.TrimRight(a.house, "abcdefgh") == strings.TrimRight(b.house, "abcdefgh")):
 		return Near
 	case streets && area == Same:
 		return Neighbour // another house of the street

@@ -42,7 +42,8 @@ func TestPairsMeetAndAreFair(t *testing.T) {
 		for _, row := range set.Rows {
 			s := c.Prepare(c.valuesOf(row.Values))
 			keys := c.Blocks(&s)
-			if len(keys) > mostBlocks || len(slices.Compact(slices.Sorted(slices.Values(keys)))) != len(keys) || slices.Contains(keys, 0) {
+			if len(keys) > mostBlocks || len(slices.Compact(slices.Sorted(slices.Values(keys)))) != len(keys) ||
+				slices.Contains(keys, 0) {
 				t.Fatalf("keys %v", keys)
 			}
 			if row.Truth < 0 {
@@ -55,7 +56,8 @@ func TestPairsMeetAndAreFair(t *testing.T) {
 			}
 			one, two := judge.Compare(&s, &other), judge.Compare(&other, &s)
 			if math.Abs(one.Bits-two.Bits) > 4 || one.Most != two.Most {
-				t.Errorf("%.1f and %.1f bits, %v and %v:\n%v\n%v", one.Bits, two.Bits, one.Against, two.Against, row.Values, set.Records[row.Truth])
+				t.Errorf("%.1f and %.1f bits, %v and %v:\n%v\n%v", one.Bits, two.Bits, one.Against, two.Against, row.Values,
+					set.Records[row.Truth])
 			}
 			if self := judge.Compare(&other, &other); self.Bits < one.Bits-3 {
 				t.Errorf("less like itself than another is: %.1f, %.1f", self.Bits, one.Bits)
@@ -126,14 +128,16 @@ func TestAlikeFields(t *testing.T) {
 	// A fond name that no list has takes the place of no name either, where the pair is taken in spite of it.
 	row = contact("Tippan", "Øksnes", "kari@x.example", "", "", "", "1980-04-03")
 	there = contact("Kari", "Øksnes", "kari@x.example", "", "", "", "1980-04-03")
-	if got := compare(t, "contact", 10_000, 1, row, there); got.Most != MayTake || !slices.Contains(got.Alike(), "given_name") {
+	if got := compare(t, "contact", 10_000, 1, row, there); got.Most != MayTake ||
+		!slices.Contains(got.Alike(), "given_name") {
 		t.Errorf("%v, alike in %v", got.Most, got.Alike())
 	}
 }
 
 func TestSays(t *testing.T) {
 	r := Reason{Kind: Family, Level: Same.String(), Bits: 7.25, Count: 12}
-	if got := r.Says("Family name"); got != "Family name: the same, shared by 12 (+7.2)" && got != "Family name: the same, shared by 12 (+7.3)" {
+	if got := r.Says("Family name"); got != "Family name: the same, shared by 12 (+7.2)" &&
+		got != "Family name: the same, shared by 12 (+7.3)" {
 		t.Error(got)
 	}
 	for l := Same; l < levels; l++ {
@@ -141,7 +145,8 @@ func TestSays(t *testing.T) {
 			t.Errorf("level %d has no words", l)
 		}
 	}
-	for _, why := range []string{OtherGiven, OtherFamily, OtherDate, OtherGeneration, OtherSex, OtherCompany, OtherForm, OtherUnit,
+	for _, why := range []string{OtherGiven, OtherFamily, OtherDate, OtherGeneration, OtherSex, OtherCompany,
+		OtherForm, OtherUnit,
 		OtherPlace, OtherCode, InitialOnly, NameInPart, OneKind, NoName} {
 		if againstWords[why] == "" {
 			t.Errorf("%s has no words", why)
@@ -161,7 +166,9 @@ func FuzzCompare(f *testing.F) {
 	comparers := []*Comparer{comparerOf(f, "contact"), comparerOf(f, "lead"), comparerOf(f, "account")}
 	f.Fuzz(func(t *testing.T, given, family, mail, phone, street, company string) {
 		for _, c := range comparers {
-			a := c.valuesOf(map[string]string{"given_name": given, "family_name": family, "email": mail, "phone": phone, "street": street, "company": company, "name": company, "postal_code": phone, "locality": family, "birthday": street, "website": mail})
+			a := c.valuesOf(map[string]string{"given_name": given, "family_name": family, "email": mail, "phone": phone,
+				"street": street, "company": company, "name": company, "postal_code": phone, "locality": family,
+				"birthday": street, "website": mail})
 			b := slices.Clone(a)
 			r.Shuffle(len(b), func(i, j int) { b[i], b[j] = b[j], b[i] })
 			x, y := c.Prepare(a), c.Prepare(b)
@@ -179,7 +186,8 @@ func FuzzCompare(f *testing.F) {
 // What is seen of two words before their sounds and misreadings are made leaves none out that are
 // alike by them.
 func TestSieves(t *testing.T) {
-	words := strings.Fields(`schmidt smith schmitt muller miller mvller rnuller berg bergh petersen pedersen harnrner hammer clark
+	words := strings.Fields(`schmidt smith schmitt muller miller mvller rnuller berg bergh petersen pedersen harnrner
+		hammer clark
 		dark kahn cohn jansson jonson wilms vvilrns 5chu1z schulz li lee iida ilda oddny 0ddny ßa źle nowak novak`)
 	r := rand.New(rand.NewPCG(7, 7))
 	for range 4000 { // and words with letters changed, put in and left out

@@ -21,8 +21,11 @@ type tally struct {
 }
 
 func (t tally) String() string {
-	return fmt.Sprintf("%d rows, %d of them there: taken %d (%.2f %% right), taken or asked %.2f %% of those there, asked %.2f %% of rows, %.1f comparisons a row",
-		t.rows, t.dup, t.taken, 100*float64(t.right)/float64(max(t.taken, 1)), 100*float64(t.reached)/float64(max(t.dup, 1)), 100*float64(t.asked)/float64(t.rows), float64(t.comparisons)/float64(t.rows))
+	return fmt.Sprintf("%d rows, %d of them there: taken %d (%.2f %% right), taken or asked %.2f %% of those there, "+
+		"asked %.2f %% of rows, %.1f comparisons a row",
+		t.rows, t.dup, t.taken, 100*float64(t.right)/float64(max(t.taken, 1)),
+		100*float64(t.reached)/float64(max(t.dup, 1)), 100*float64(t.asked)/float64(t.rows),
+		float64(t.comparisons)/float64(t.rows))
 }
 
 // match runs a labelled set through blocking, comparison and decision.
@@ -94,7 +97,8 @@ func match(t testing.TB, set labelled.Set, w Weights) tally {
 			} else {
 				out.wrong[row.Kind]++
 				if testing.Verbose() {
-					t.Logf("WRONG %s\n  row  %v\n  took %v\n  %.1f bits %+v", row.Kind, row.Values, set.Records[hits[0].at], hits[0].s.Bits, hits[0].s.Reasons)
+					t.Logf("WRONG %s\n  row  %v\n  took %v\n  %.1f bits %+v", row.Kind, row.Values, set.Records[hits[0].at],
+						hits[0].s.Bits, hits[0].s.Reasons)
 				}
 			}
 		case New:
@@ -102,7 +106,8 @@ func match(t testing.TB, set labelled.Set, w Weights) tally {
 				out.missed[row.Kind]++
 				if testing.Verbose() && len(out.missed) < 40 {
 					sc := judge.Compare(&s, &subjects[row.Truth])
-					t.Logf("MISSED %s blocked=%v\n  row  %v\n  is   %v\n  %.1f bits %+v %v", row.Kind, seen[row.Truth], row.Values, set.Records[row.Truth], sc.Bits, sc.Reasons, sc.Against)
+					t.Logf("MISSED %s blocked=%v\n  row  %v\n  is   %v\n  %.1f bits %+v %v", row.Kind, seen[row.Truth], row.Values,
+						set.Records[row.Truth], sc.Bits, sc.Reasons, sc.Against)
 				}
 			}
 		default:
@@ -116,7 +121,8 @@ func match(t testing.TB, set labelled.Set, w Weights) tally {
 				out.reached++
 			}
 			if testing.Verbose() && len(out.doubts) < 12 && out.doubts["there"]%5 == 1 {
-				t.Logf("ASKED %s truth=%v\n  row  %v\n  best %v\n  %.1f bits %+v %v", row.Kind, row.Truth, row.Values, set.Records[hits[0].at], hits[0].s.Bits, hits[0].s.Reasons, hits[0].s.Against)
+				t.Logf("ASKED %s truth=%v\n  row  %v\n  best %v\n  %.1f bits %+v %v", row.Kind, row.Truth, row.Values,
+					set.Records[hits[0].at], hits[0].s.Bits, hits[0].s.Reasons, hits[0].s.Against)
 			}
 		}
 	}
@@ -136,9 +142,11 @@ func top(m map[string]int) string {
 // asked about: on sets of a seed that nothing was tuned to, small and large.
 func TestQuality(t *testing.T) {
 	for _, records := range []int{300, 6000} {
-		for name, set := range map[string]labelled.Set{"people": labelled.People(4242, records, 2500, .4), "companies": labelled.Companies(4243, records, 2500, .4)} {
+		for name, set := range map[string]labelled.Set{"people": labelled.People(4242, records, 2500, .4),
+			"companies": labelled.Companies(4243, records, 2500, .4)} {
 			got := match(t, set, DefaultWeights())
-			t.Logf("%s among %d: %s\n  wrong:%s\n  missed:%s\n  asked:%s", name, records, got, top(got.wrong), top(got.missed), top(got.doubts))
+			t.Logf("%s among %d: %s\n  wrong:%s\n  missed:%s\n  asked:%s", name, records, got, top(got.wrong),
+				top(got.missed), top(got.doubts))
 			if got.right*1000 < got.taken*995 || got.reached*100 < got.dup*95 || got.asked*100 > got.rows*8 {
 				t.Errorf("%s among %d: %s", name, records, got)
 			}

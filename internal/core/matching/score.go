@@ -103,7 +103,8 @@ func (j *Judge) Compare(a, b *Subject) Score {
 			}
 		}
 		bits := math.Log2(ch.M / u)
-		if cmp.kind == Email && (level == Local && a.named() || level == Near && (family == Near || a.named() && b.named())) { // the mailbox only says the name again
+		// the mailbox only says the name again
+		if cmp.kind == Email && (level == Local && a.named() || level == Near && (family == Near || a.named() && b.named())) {
 			bits = math.Min(bits, 1)
 			level = Domain
 		}
@@ -118,7 +119,8 @@ func (j *Judge) Compare(a, b *Subject) Score {
 		}
 		ev.levels[cmp.number], ev.counts[cmp.number] = level, count
 		s.Bits += bits
-		s.Reasons = append(s.Reasons, Reason{Kind: cmp.kind, Fields: cmp.fields, Level: level.String(), Bits: math.Round(bits*10) / 10, Count: count})
+		s.Reasons = append(s.Reasons, Reason{Kind: cmp.kind, Fields: cmp.fields, Level: level.String(),
+			Bits: math.Round(bits*10) / 10, Count: count})
 	}
 	ev.role, ev.own = a.email.role, f.own()
 	switch c.entity {
@@ -145,7 +147,8 @@ func (j *Judge) Compare(a, b *Subject) Score {
 
 // twice reports whether a name and a birthday both speak against two people.
 func (s Score) twice() bool {
-	return slices.Contains(s.Against, OtherDate) && (slices.Contains(s.Against, OtherGiven) || slices.Contains(s.Against, OtherFamily))
+	return slices.Contains(s.Against, OtherDate) && (slices.Contains(s.Against, OtherGiven) ||
+		slices.Contains(s.Against, OtherFamily))
 }
 
 // likely gives the chance that a pair is the same in spite of what speaks against

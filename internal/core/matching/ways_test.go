@@ -9,18 +9,24 @@ import (
 
 // Two values of each comparison that are not the same thing.
 var unlike = map[catalog.Likeness][2]string{
-	catalog.AsGivenName: {"Kari", "Torvald"}, catalog.AsFamilyName: {"Øksnes", "Brandvold"}, catalog.AsHonorific: {"Mr", "Ms"},
-	catalog.AsCompanyName: {"Tern Marina Ltd", "Skarv Boatworks"}, catalog.AsStreet: {"Quay Road 4", "Mill Lane 17"}, catalog.AsPostalCode: {"5003", "9170"},
-	catalog.AsLocality: {"Ternvik", "Skarvholm"}, catalog.AsCountry: {"NO", "SE"}, catalog.AsEmail: {"kari@tern.example", "post@skarv.example"},
-	catalog.AsPhone: {"+4755112233", "+4677889900"}, catalog.AsWeb: {"https://tern.example", "https://skarv.example"}, catalog.AsDate: {"1980-04-03", "1991-12-24"},
-	catalog.AsCode: {"TM-4711", "SK-0815"}, catalog.AsText: {"harbour office", "rigging loft"}, catalog.AsLink: {"12", "99"}, catalog.AsEmployer: {"12", "99"},
+	catalog.AsGivenName: {"Kari", "Torvald"}, catalog.AsFamilyName: {"Øksnes", "Brandvold"},
+	catalog.AsHonorific:   {"Mr", "Ms"},
+	catalog.AsCompanyName: {"Tern Marina Ltd", "Skarv Boatworks"}, catalog.AsStreet: {"Quay Road 4", "Mill Lane 17"},
+	catalog.AsPostalCode: {"5003", "9170"},
+	catalog.AsLocality:   {"Ternvik", "Skarvholm"}, catalog.AsCountry: {"NO", "SE"},
+	catalog.AsEmail: {"kari@tern.example", "post@skarv.example"},
+	catalog.AsPhone: {"+4755112233", "+4677889900"}, catalog.AsWeb: {"https://tern.example", "https://skarv.example"},
+	catalog.AsDate: {"1980-04-03", "1991-12-24"},
+	catalog.AsCode: {"TM-4711", "SK-0815"}, catalog.AsText: {"harbour office", "rigging loft"},
+	catalog.AsLink: {"12", "99"}, catalog.AsEmployer: {"12", "99"},
 }
 
 // Every comparison of the registry, in a type of people, of companies and of
 // things: what agrees speaks for, what differs never speaks for, a blank says
 // nothing; each likeness is in the registry once and has weights.
 func TestEveryComparison(t *testing.T) {
-	whole := []catalog.Likeness{catalog.AsStreet, catalog.AsPostalCode, catalog.AsLocality} // an address is compared as a whole
+	// an address is compared as a whole
+	whole := []catalog.Likeness{catalog.AsStreet, catalog.AsPostalCode, catalog.AsLocality}
 	for _, like := range catalog.Likenesses {
 		n := 0
 		for _, w := range ways {
@@ -66,7 +72,8 @@ func TestEveryComparison(t *testing.T) {
 			}
 			judge := c.Judge(DefaultWeights(), Frequencies{N: 10_000})
 			kind := w.kind
-			if entity == catalog.AsFamilyName && kind == Company || entity == catalog.AsFamilyName && like == catalog.AsEmployer {
+			if entity == catalog.AsFamilyName && kind == Company || entity == catalog.AsFamilyName &&
+				like == catalog.AsEmployer {
 				kind = Employer
 			}
 			said := func(a, b *Subject) (Reason, bool) {
@@ -77,7 +84,8 @@ func TestEveryComparison(t *testing.T) {
 				}
 				return Reason{}, false
 			}
-			if r, there := said(subject(0, false), subject(0, false)); !there || r.Bits <= 0 || !slices.Contains(r.Fields, string(like)) {
+			if r, there := said(subject(0, false), subject(0, false)); !there || r.Bits <= 0 ||
+				!slices.Contains(r.Fields, string(like)) {
 				t.Errorf("%s of a type with %s: what agrees says %+v (%v)", like, entity, r, there)
 			}
 			if r, there := said(subject(0, false), subject(1, false)); there && r.Bits > 0 {

@@ -18,18 +18,23 @@ type Weights map[Kind]map[Level]Chance
 // workspace can estimate its own from its records.
 func DefaultWeights() Weights {
 	return Weights{
-		Given:    {Same: {.80, .01}, Alternative: {.06, .004}, Initial: {.03, .05}, Near: {.05, .002}, Part: {.03, .004}, Loose: {.025, .012}, Differs: {.02, .92}},
-		Family:   {Same: {.86, .003}, Near: {.07, .001}, Part: {.03, .0005}, Initial: {.005, .05}, Loose: {.02, .004}, Differs: {.025, .945}},
-		Company:  {Same: {.78, .0001}, Near: {.09, .0002}, Part: {.09, .002}, Initial: {.01, .0005}, Loose: {.02, .003}, Differs: {.03, .994}},
-		Employer: {Same: {.72, .002}, Near: {.08, .0005}, Part: {.06, .001}, Initial: {.01, .0005}, Loose: {.02, .005}, Differs: {.12, .99}},
-		Email:    {Same: {.75, 1e-6}, Near: {.05, 1e-5}, Local: {.05, 5e-5}, Domain: {.04, .002}, Differs: {.11, .997}},
-		Phone:    {Same: {.68, 1e-5}, Near: {.05, 2e-5}, Differs: {.27, .999}},
-		Web:      {Same: {.85, 1e-4}, Differs: {.15, .999}},
-		Place:    {Same: {.62, 5e-5}, Near: {.12, 1e-4}, Neighbour: {.03, 3e-4}, Area: {.08, .005}, Town: {.05, .005}, Differs: {.10, .98}},
-		Date:     {Same: {.91, 5e-5}, Near: {.07, .0015}, Differs: {.01, .998}},
-		Code:     {Same: {.97, 1e-6}, Differs: {.03, .999}},
-		Text:     {Same: {.70, .001}, Near: {.10, .001}, Part: {.05, .005}, Differs: {.15, .99}},
-		Link:     {Same: {.85, .003}, Differs: {.15, .99}},
+		Given: {Same: {.80, .01}, Alternative: {.06, .004}, Initial: {.03, .05}, Near: {.05, .002}, Part: {.03, .004},
+			Loose: {.025, .012}, Differs: {.02, .92}},
+		Family: {Same: {.86, .003}, Near: {.07, .001}, Part: {.03, .0005}, Initial: {.005, .05}, Loose: {.02, .004},
+			Differs: {.025, .945}},
+		Company: {Same: {.78, .0001}, Near: {.09, .0002}, Part: {.09, .002}, Initial: {.01, .0005}, Loose: {.02, .003},
+			Differs: {.03, .994}},
+		Employer: {Same: {.72, .002}, Near: {.08, .0005}, Part: {.06, .001}, Initial: {.01, .0005}, Loose: {.02, .005},
+			Differs: {.12, .99}},
+		Email: {Same: {.75, 1e-6}, Near: {.05, 1e-5}, Local: {.05, 5e-5}, Domain: {.04, .002}, Differs: {.11, .997}},
+		Phone: {Same: {.68, 1e-5}, Near: {.05, 2e-5}, Differs: {.27, .999}},
+		Web:   {Same: {.85, 1e-4}, Differs: {.15, .999}},
+		Place: {Same: {.62, 5e-5}, Near: {.12, 1e-4}, Neighbour: {.03, 3e-4}, Area: {.08, .005}, Town: {.05, .005},
+			Differs: {.10, .98}},
+		Date: {Same: {.91, 5e-5}, Near: {.07, .0015}, Differs: {.01, .998}},
+		Code: {Same: {.97, 1e-6}, Differs: {.03, .999}},
+		Text: {Same: {.70, .001}, Near: {.10, .001}, Part: {.05, .005}, Differs: {.15, .99}},
+		Link: {Same: {.85, .003}, Differs: {.15, .99}},
 	}
 }
 
@@ -50,7 +55,8 @@ func (w Weights) table() (t table) {
 // rarity says how the frequency of a value becomes the chance that two records
 // share it without belonging together: of the f records that have the value
 // all but one, and ease more that are not seen here, among n.
-var rarity = map[Kind]float64{Given: .5, Family: .5, Company: .1, Employer: .5, Email: .02, Phone: .05, Web: .05, Place: .2, Date: .5}
+var rarity = map[Kind]float64{Given: .5, Family: .5, Company: .1, Employer: .5, Email: .02, Phone: .05, Web: .05,
+	Place: .2, Date: .5}
 
 // smooth is the number of records that the average counts for: in a small
 // workspace every value is rare, which says nothing.

@@ -22,7 +22,8 @@ const KeyBytes = 32
 var ErrNoKey = fault.New(fault.Conflict, "no_key", "the service has no key to keep passwords with").
 	Mended("Make one with uchi key, and start the service with --key-file or UCHI_KEY.")
 
-var errOtherKey = fault.New(fault.Conflict, "other_key", "the password was kept with a key that the service does not have").
+var errOtherKey = fault.New(fault.Conflict, "other_key",
+	"the password was kept with a key that the service does not have").
 	Mended("Start the service with the older key behind the new one, or give the password again.")
 
 // Box keeps secrets; the zero value keeps none.
@@ -52,7 +53,8 @@ func New(text string) (Box, error) {
 		}
 		raw, err := base64.StdEncoding.DecodeString(line)
 		if err != nil || len(raw) != KeyBytes {
-			return Box{}, fault.New(fault.Invalid, "bad_key", "a key for passwords is 32 bytes in Base64").Mended("Make one with uchi key.")
+			return Box{}, fault.New(fault.Invalid, "bad_key",
+				"a key for passwords is 32 bytes in Base64").Mended("Make one with uchi key.")
 		}
 		block, err := aes.NewCipher(raw)
 		if err != nil {
@@ -79,7 +81,8 @@ func (b Box) Seal(plain, purpose string) (string, error) {
 	k := b.keys[0]
 	nonce := make([]byte, k.aead.NonceSize())
 	rand.Read(nonce) //nolint:errcheck // never fails
-	return k.id + "." + base64.RawStdEncoding.EncodeToString(k.aead.Seal(nonce, nonce, []byte(plain), []byte(purpose))), nil
+	return k.id + "." + base64.RawStdEncoding.EncodeToString(k.aead.Seal(nonce, nonce, []byte(plain), []byte(purpose))),
+		nil
 }
 
 // Open decrypts a secret that was sealed for the purpose; a blank one is blank.

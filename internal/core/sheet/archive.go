@@ -74,11 +74,13 @@ func openRows(src Source, reading Reading, limits Limits) (Reader, []io.Closer, 
 func sniffArchive(src Source) (string, error) {
 	z, err := zip.NewReader(src, src.Size)
 	if err != nil {
-		return "", fault.New(fault.Invalid, "bad_spreadsheet", "the file begins like a workbook or archive but is damaged or cut off").At(fault.Place{File: src.Name}).Mended("Save it again and send that.")
+		return "", fault.New(fault.Invalid, "bad_spreadsheet", "the file begins like a workbook or archive but "+
+			"is damaged or cut off").At(fault.Place{File: src.Name}).Mended("Save it again and send that.")
 	}
 	for _, f := range z.File {
 		if f.Flags&1 != 0 {
-			return "", fault.New(fault.Invalid, "encrypted", "the file is protected by a password").At(fault.Place{File: src.Name}).Mended("Save it without a password and send that.")
+			return "", fault.New(fault.Invalid, "encrypted",
+				"the file is protected by a password").At(fault.Place{File: src.Name}).Mended("Save it without a password and send that.")
 		}
 		switch strings.ToLower(f.Name) {
 		case "xl/workbook.xml":
@@ -106,7 +108,8 @@ func members(z *zip.Reader) []*zip.File {
 
 // namePages are the encodings that names in archives are written in which are not UTF-8,
 // that of the format itself (APPNOTE.TXT, appendix D) first.
-var namePages = []*charmap.Charmap{charmap.CodePage437, charmap.CodePage850, charmap.Windows1252, charmap.CodePage852, charmap.CodePage866}
+var namePages = []*charmap.Charmap{charmap.CodePage437, charmap.CodePage850, charmap.Windows1252,
+	charmap.CodePage852, charmap.CodePage866}
 
 // nameIn gives the name of a file in an archive as UTF-8: by the encoding in which most
 // of what is not ASCII are letters.
@@ -123,7 +126,8 @@ func nameIn(raw string) string {
 		}
 		letters := 0
 		for _, r := range name {
-			if r >= utf8.RuneSelf && r != utf8.RuneError && unicode.IsLetter(r) && !unicode.Is(unicode.Greek, r) { // the first page has Greek signs
+			// the first page has Greek signs
+			if r >= utf8.RuneSelf && r != utf8.RuneError && unicode.IsLetter(r) && !unicode.Is(unicode.Greek, r) {
 				letters++
 			}
 		}
@@ -156,7 +160,8 @@ const mostNested = 2
 // in an archive within the archive is chosen by itself.
 func openMember(src Source, name string) (Source, io.Closer, []Finding, error) {
 	if src.nested >= mostNested {
-		return Source{}, nil, nil, fault.New(fault.Invalid, "nested_too_deep", "archives stand in each other more than "+itoa(mostNested)+" deep").
+		return Source{}, nil, nil, fault.New(fault.Invalid, "nested_too_deep", "archives stand in each other more than "+
+			itoa(mostNested)+" deep").
 			At(fault.Place{File: src.Name}).Mended("Unpack it, and send the file itself.")
 	}
 	z, err := zip.NewReader(src, src.Size)
@@ -169,12 +174,15 @@ func openMember(src Source, name string) (Source, io.Closer, []Finding, error) {
 		names = append(names, f.Name)
 	}
 	if len(list) == 0 {
-		return Source{}, nil, nil, fault.New(fault.Invalid, "empty_source", "the archive holds no file").At(fault.Place{File: src.Name}).Mended("Send an archive with sheets in it.")
+		return Source{}, nil, nil, fault.New(fault.Invalid, "empty_source",
+			"the archive holds no file").At(fault.Place{File: src.Name}).Mended("Send an archive with sheets in it.")
 	}
 	at := 0
 	if name != "" {
 		if at = slices.Index(names, name); at < 0 {
-			return Source{}, nil, nil, fault.New(fault.Invalid, "unknown_file", "the archive holds no such file").At(fault.Place{File: src.Name}).With(name).Mended("Files: " + fault.Cut(strings.Join(names, ", "), 300) + ".")
+			return Source{}, nil, nil, fault.New(fault.Invalid, "unknown_file",
+				"the archive holds no such file").At(fault.Place{File: src.Name}).With(name).Mended("Files: " +
+				fault.Cut(strings.Join(names, ", "), 300) + ".")
 		}
 	}
 	r, err := unpack(list[at], DefaultLimits)
@@ -195,7 +203,8 @@ func openMember(src Source, name string) (Source, io.Closer, []Finding, error) {
 		}
 		return Source{}, nil, nil, fmt.Errorf("unpack %s: %w", names[at], err)
 	}
-	found := Finding{Option: "file", Value: names[at], Sure: len(list) == 1, Evidence: "the only file of the archive", Choices: names}
+	found := Finding{Option: "file", Value: names[at], Sure: len(list) == 1, Evidence: "the only file of the archive",
+		Choices: names}
 	if len(list) > 1 {
 		found.Evidence = "the first of " + itoa(len(list)) + " files in the archive"
 	}

@@ -156,7 +156,8 @@ func saysAgain(header []string, row Row) bool {
 		return false
 	}
 	for i, c := range row.Cells {
-		if i >= len(header) && value.Trim(c) != "" || i < len(header) && c != header[i] && value.Trim(c) != value.Trim(header[i]) {
+		if i >= len(header) && value.Trim(c) != "" || i < len(header) && c != header[i] &&
+			value.Trim(c) != value.Trim(header[i]) {
 			return false
 		}
 	}
@@ -176,10 +177,12 @@ func firstFilled(row Row) string {
 var pageNumber = regexp.MustCompile(`^[-–—\s]*(?:page|seite|side|sida|sivu|pagina|página|strona|oldal|strana|σελίδα)\s*:?\s*\d+(?:\s*(?:of|von|de|di|van|av|af|z|sur|/)\s*\d+)?[-–—\s]*$`)
 
 var (
-	totalsWords = wordsOf("total|totals|grand total|sum|summe|gesamt|insgesamt|gesamtsumme|gesamtergebnis|total general|somme|totaal|totale|totali|totalt|summa|yhteensa|razem|suma|soma|συνολο|合計")
-	countWords  = wordsOf("count|number|rows|records|anzahl|zeilen|nombre|numero|lignes|aantal|antal|liczba")
+	totalsWords = wordsOf("total|totals|grand total|sum|summe|gesamt|insgesamt|gesamtsumme|gesamtergebnis|total " +
+		"general|somme|totaal|totale|totali|totalt|summa|yhteensa|razem|suma|soma|συνολο|合計")
+	countWords = wordsOf("count|number|rows|records|anzahl|zeilen|nombre|numero|lignes|aantal|antal|liczba")
 	// Words at the beginning or the end of what totals are called within a sheet.
-	partTotals = wordsOf("total|totals|subtotal|summe|zwischensumme|teilsumme|ergebnis|total partiel|somme|totaal|subtotaal|totale|subtotale|totalt|delsumma|delsum|valisumma|razem|suma czesciowa|συνολο|小計|合計")
+	partTotals = wordsOf("total|totals|subtotal|summe|zwischensumme|teilsumme|ergebnis|total " +
+		"partiel|somme|totaal|subtotaal|totale|subtotale|totalt|delsumma|delsum|valisumma|razem|suma czesciowa|συνολο|小計|合計")
 )
 
 func wordsOf(list string) map[string]bool {

@@ -61,10 +61,12 @@ Grand total;;;;6.839.500,00
 		name, _, _ := strings.Cut(r, "|")
 		first = append(first, name)
 	}
-	if want := []string{"4 Fjordlys Marin AS", "5 Total Marine AS", "9 Tidewerft KG", "11 Quay 9"}; !slices.Equal(first, want) {
+	if want := []string{"4 Fjordlys Marin AS", "5 Total Marine AS", "9 Tidewerft KG",
+		"11 Quay 9"}; !slices.Equal(first, want) {
 		t.Errorf("rows: %q, want %q", first, want)
 	}
-	for code, want := range map[string][2]int64{"comment_lines": {1, 2}, "header_again": {8, 1}, "page_line": {7, 1}, "totals_row": {6, 3}} {
+	for code, want := range map[string][2]int64{"comment_lines": {1, 2}, "header_again": {8, 1}, "page_line": {7, 1},
+		"totals_row": {6, 3}} {
 		if n := notices[code]; n.Row != want[0] || n.Count != want[1] {
 			t.Errorf("%s: first in row %d, %d rows; want %v", code, n.Row, n.Count, want)
 		}
@@ -114,8 +116,10 @@ func TestAnotherTableIsNotReadAsRowsOfTheFirst(t *testing.T) {
 		rows  int
 		at    int64
 	}{
-		"under a title":          {"\n\nPeople;;;\nFirst name;Last name;No;E-mail\nSigrid;Aune;K-1;sigrid@fjordlys.example\nAnke;Siebels;K-2;anke@tidewerft.example\n", 2, 7},
-		"narrower":               {"\nPerson;E-mail\nSigrid Aune;sigrid@fjordlys.example\nAnke Siebels;anke@tidewerft.example\n", 2, 5},
+		"under a title": {"\n\nPeople;;;\nFirst name;Last name;No;E-mail\nSigrid;Aune;K-1;sigrid@fjordlys.example\n" +
+			"Anke;Siebels;K-2;anke@tidewerft.example\n", 2, 7},
+		"narrower": {"\nPerson;E-mail\nSigrid Aune;sigrid@fjordlys.example\n" +
+			"Anke Siebels;anke@tidewerft.example\n", 2, 5},
 		"more rows of the first": {"\nK-3;Porto Sereno;Savona;2021-01-01\nK-4;Quai;Brest;2021-02-01\n", 4, 0},
 		"a row with a remark":    {"\nK-x;Porto Sereno;Savona;pending\nK-4;Quai;Brest;2021-02-01\n", 4, 0},
 		"without a gap":          {"First;Last;No;E-mail\nSigrid;Aune;K-1;sigrid@fjordlys.example\n", 4, 0},
@@ -132,14 +136,17 @@ func TestAnotherTableIsNotReadAsRowsOfTheFirst(t *testing.T) {
 }
 
 func TestHeadingsOfGroupsAreNoticed(t *testing.T) {
-	sheet := "Company;Town;Phone;E-mail\nNorway;;;\nFjordlys;Bergen;55214410;a@b.example\nHavnesund;Oslo;55214411;c@b.example\nGermany;;;\nTidewerft;Emden;0492180;d@b.example\nWellen;Kiel;0492181;e@b.example\nQuay;Kiel;0492182;f@b.example\nPier;Kiel;0492183;g@b.example\n"
+	sheet := "Company;Town;Phone;E-mail\nNorway;;;\nFjordlys;Bergen;55214410;a@b.example\n" +
+		"Havnesund;Oslo;55214411;c@b.example\nGermany;;;\nTidewerft;Emden;0492180;d@b.example\n" +
+		"Wellen;Kiel;0492181;e@b.example\nQuay;Kiel;0492182;f@b.example\nPier;Kiel;0492183;g@b.example\n"
 	if _, notices := rowsOf(t, sheet, Reading{}); notices["lone_cells"].Count != 2 || notices["lone_cells"].Row != 2 {
 		t.Errorf("%+v", notices["lone_cells"])
 	}
 }
 
 func TestAGapBetweenTablesSideBySideIsNoticed(t *testing.T) {
-	_, notices := rowsOf(t, "Company;Town;;Name;E-mail\nFjordlys;Bergen;;Sigrid;a@b.example\nTidewerft;Emden;;Anke;c@b.example\n", Reading{})
+	_, notices := rowsOf(t, "Company;Town;;Name;E-mail\nFjordlys;Bergen;;Sigrid;a@b.example\n"+
+		"Tidewerft;Emden;;Anke;c@b.example\n", Reading{})
 	if n := notices["gap_column"]; n.Column != "Column C" {
 		t.Errorf("%+v", notices)
 	}
@@ -155,8 +162,9 @@ func TestEscapesAreReadAsMeant(t *testing.T) {
 		text, want string
 		set        Reading
 	}{
-		"quotes":           {"a,b,c\n1,\"the \\\"Kaia\\\" quay\",x\n2,y,z\n", "2 1|the \"Kaia\" quay|x", Reading{}},
-		"at the end":       {"a,b,c\n1,\"pipe of 5\\\" and 6\\\"\",x\n2,\"a \\\"b\\\" c\",z\n", "2 1|pipe of 5\" and 6\"|x", Reading{}},
+		"quotes": {"a,b,c\n1,\"the \\\"Kaia\\\" quay\",x\n2,y,z\n", "2 1|the \"Kaia\" quay|x", Reading{}},
+		"at the end": {"a,b,c\n1,\"pipe of 5\\\" and 6\\\"\",x\n2,\"a \\\"b\\\" c\",z\n",
+			"2 1|pipe of 5\" and 6\"|x", Reading{}},
 		"nothing":          {"a,b,c\n1,\\N,x\n2,y,\\N\n", "2 1||x", Reading{}},
 		"a folder":         {"a,b,c\n1,\"C:\\new\\\",x\n2,\"D:\\\",z\n", `2 1|C:\new\|x`, Reading{}},
 		"a path beside":    {"a,b,c\n1,\\N,C:\\Users\n2,y,\\N\n", `2 1|\N|C:\Users`, Reading{}},
@@ -181,8 +189,9 @@ func TestCommentsAreToldFromNumbers(t *testing.T) {
 		"a header of numbers":  {"#;Company;Town\n1;Fjordlys;Bergen\n2;Tidewerft;Emden\n", Reading{}, 2},
 		"a company of numbers": {"Company;Town\nFjordlys;Bergen\n#1 Marine;Emden\n# a remark\n", Reading{}, 3},
 		"remarks":              {"Company;Town\nFjordlys;Bergen\n# a remark\nTidewerft;Emden\n", Reading{}, 2},
-		"a line of a cell":     {"Company;Town;Note\n#1 Marine;Bergen;x\nFjordlys;Emden;\"two\n# lines\"\nTidewerft;Kiel;y\n", Reading{}, 3},
-		"by hand":              {"Company;Town\nFjordlys;Bergen\n!Wellen;Kiel\n", Reading{Comment: "!"}, 1},
+		"a line of a cell": {"Company;Town;Note\n#1 Marine;Bergen;x\nFjordlys;Emden;\"two\n# lines\"\n" +
+			"Tidewerft;Kiel;y\n", Reading{}, 3},
+		"by hand": {"Company;Town\nFjordlys;Bergen\n!Wellen;Kiel\n", Reading{Comment: "!"}, 1},
 	} {
 		if rows, _ := rowsOf(t, c.text, c.set); len(rows) != c.rows {
 			t.Errorf("%s: %q, want %d rows", name, rows, c.rows)
@@ -193,7 +202,8 @@ func TestCommentsAreToldFromNumbers(t *testing.T) {
 // Of two tables side by side one can be read: its columns keep their letters, and rows that are
 // blank in it are none.
 func TestSomeColumnsOfASheet(t *testing.T) {
-	const text = "Company,Town,,First name,Surname,\nTern Marina,Ternvik,,Marit,Jørgensen,x\nGull Marina,Gullvik,,Anke,Petersen,\n,,,Jens,Wellenkamp,\n"
+	const text = "Company,Town,,First name,Surname,\nTern Marina,Ternvik,,Marit,Jørgensen,x\n" +
+		"Gull Marina,Gullvik,,Anke,Petersen,\n,,,Jens,Wellenkamp,\n"
 	for _, c := range []struct{ columns, rows string }{
 		{"a:b", "2 Tern Marina|Ternvik; 3 Gull Marina|Gullvik"},
 		{"D:", "2 Marit|Jørgensen|x; 3 Anke|Petersen|; 4 Jens|Wellenkamp|"},
@@ -204,7 +214,8 @@ func TestSomeColumnsOfASheet(t *testing.T) {
 			t.Errorf("%s: %s %v", c.columns, got, notices)
 		}
 	}
-	table, err := Open(Source{Name: "x.csv", Size: int64(len(text)), ReaderAt: strings.NewReader(text)}, Reading{Columns: "B:D", HeaderRow: 1}, DefaultLimits)
+	table, err := Open(Source{Name: "x.csv", Size: int64(len(text)), ReaderAt: strings.NewReader(text)},
+		Reading{Columns: "B:D", HeaderRow: 1}, DefaultLimits)
 	if err != nil || strings.Join(table.Header, "|") != "Town|Column C|First name" {
 		t.Errorf("the names of columns: %v %v", table, err)
 	}
@@ -221,7 +232,8 @@ func TestARowOfUnits(t *testing.T) {
 		text string
 		rows int
 	}{
-		{"Company,Employees,Revenue,Since\n(legal name),FTE,k EUR,dd.mm.yyyy\nTern AS,12,1200,31.01.2027\nGull KG,40,5580,15.02.2027\n", 2},
+		{"Company,Employees,Revenue,Since\n(legal name),FTE,k EUR,dd.mm.yyyy\nTern AS,12,1200,31.01.2027\n" +
+			"Gull KG,40,5580,15.02.2027\n", 2},
 		{"Name;Typ;Pflicht\ntext;text;j/n\nTern;Marina;ja\n", 1},
 		{"Name,Country,Currency\nTern,NO,NOK\nGull,DE,EUR\n", 2},
 		{"Country,Currency\nEUR,USD\nNOK,SEK\nEUR,GBP\n", 3}, // codes stand further down as well
@@ -247,13 +259,20 @@ func TestHeaderOfTwoRows(t *testing.T) {
 		})
 	}
 	for _, c := range []struct{ text, header, rows string }{
-		{"No,Company,Address,,,Turnover,Since\n,,Street,Postcode,Town,kEUR,\n1,a,b,01067,d,5,2020\n", "No|Company|Address Street|Address Postcode|Address Town|Turnover kEUR|Since", "3"},
+		{"No,Company,Address,,,Turnover,Since\n,,Street,Postcode,Town,kEUR,\n1,a,b,01067,d,5,2020\n",
+			"No|Company|Address Street|Address Postcode|Address Town|Turnover kEUR|Since", "3"},
 		{"No,Contact,\n,First,Last\n1,a,b\n", "No|Contact First|Contact Last", "3"},
-		{"No,Contact,,Note,,,\n,First,Last,,,Rep,Mail\n1,a,b\n,First,Last,,,Rep,Mail\n2,c,d\n", "No|Contact First|Contact Last|Note|Column E|Rep|Mail", "3 5"}, // another table beside, and the header again
-		{"No,Contact,,Town\n1,First,Last,Street\n2,a,b,c\n", "No|Contact|Column C|Town", "2 3"},                                                                // a number: a row of data
-		{"No,Contact,,Town\nx,Anna,Lie,Voss\ny,Kari,Moe,Bergen\n", "No|Contact|Column C|Town", "2 3"},                                                          // words that head no columns
-		{"No,First,Last,Town\n,Street,Town,\n1,a,b,c\n", "No|First|Last|Town", "2 3"},                                                                          // no gap
-		{"No,Contact,\n\n,First,Last\n1,a,b\n", "No|Contact", "3 4"},                                                                                           // a row between
+		// another table beside, and the header again
+		{"No,Contact,,Note,,,\n,First,Last,,,Rep,Mail\n1,a,b\n,First,Last,,,Rep,Mail\n2,c,d\n",
+			"No|Contact First|Contact Last|Note|Column E|Rep|Mail", "3 5"},
+		// a number: a row of data
+		{"No,Contact,,Town\n1,First,Last,Street\n2,a,b,c\n", "No|Contact|Column C|Town", "2 3"},
+		// words that head no columns
+		{"No,Contact,,Town\nx,Anna,Lie,Voss\ny,Kari,Moe,Bergen\n", "No|Contact|Column C|Town", "2 3"},
+		// no gap
+		{"No,First,Last,Town\n,Street,Town,\n1,a,b,c\n", "No|First|Last|Town", "2 3"},
+		// a row between
+		{"No,Contact,\n\n,First,Last\n1,a,b\n", "No|Contact", "3 4"},
 	} {
 		src := Source{Name: "x.csv", Size: int64(len(c.text)), ReaderAt: strings.NewReader(c.text)}
 		for _, reading := range []Reading{{HeaderRow: 1}, {HeaderRow: 1, FirstRow: 2}} {
@@ -286,15 +305,20 @@ func TestHeaderOfTwoRows(t *testing.T) {
 // where they are known to head columns.
 func TestWordsOverSeveralColumns(t *testing.T) {
 	known := func(cells []string) bool {
-		return !slices.ContainsFunc(cells, func(c string) bool { return c != "" && c != "Company" && c != "Contact" && c != "Billing address" })
+		return !slices.ContainsFunc(cells,
+			func(c string) bool { return c != "" && c != "Company" && c != "Contact" && c != "Billing address" })
 	}
 	for _, c := range []struct{ text, header string }{
-		{",Company,,,Contact,\nNo.,Name,Town,Country,Name,E-mail\n1,a,b,c,d,e\n", "No.|Company Name|Company Town|Company Country|Contact Name|Contact E-mail"},
-		{"Company,,Billing address,\nCompany,Town,Street,Town\na,b,c,d\n", "Company|Company Town|Billing address Street|Billing address Town"},
-		{"Customer list,,,Printed by me,\nName,Town,Country,Name,E-mail\na,b,c,d,e\n", "Name|Town|Country|Name (2)|E-mail"}, // titles
+		{",Company,,,Contact,\nNo.,Name,Town,Country,Name,E-mail\n1,a,b,c,d,e\n",
+			"No.|Company Name|Company Town|Company Country|Contact Name|Contact E-mail"},
+		{"Company,,Billing address,\nCompany,Town,Street,Town\na,b,c,d\n",
+			"Company|Company Town|Billing address Street|Billing address Town"},
+		// titles
+		{"Customer list,,,Printed by me,\nName,Town,Country,Name,E-mail\na,b,c,d,e\n", "Name|Town|Country|Name (2)|E-mail"},
 		{"Company,,\nName,Town,Country\na,b,c\n", "Name|Town|Country"},
 		{"Company,Contact\nName,E-mail\na,b\n", "Name|E-mail"},
-		{"Company,,,Contact,\n\nName,Town,Country,Name,E-mail\na,b,c,d,e\n", "Name|Town|Country|Name (2)|E-mail"}, // a row between
+		// a row between
+		{"Company,,,Contact,\n\nName,Town,Country,Name,E-mail\na,b,c,d,e\n", "Name|Town|Country|Name (2)|E-mail"},
 	} {
 		src := Source{Name: "x.csv", Size: int64(len(c.text)), ReaderAt: strings.NewReader(c.text)}
 		row := int64(strings.Count(c.text[:strings.Index(c.text, "Name")+4], "\n") + 1)

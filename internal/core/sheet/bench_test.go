@@ -144,8 +144,10 @@ func BenchmarkTextBare(b *testing.B) {
 func BenchmarkProfile(b *testing.B) {
 	rows := make([]Row, 20_000)
 	for n := range rows {
-		rows[n] = Row{Number: int64(n + 2), Cells: []string{fmt.Sprintf("BM-%07d", n), "Ingrid", "Nordlie", fmt.Sprintf("p%d@quaymail.example", n), fmt.Sprintf("+4755%06d", n*37%1_000_000), "Harbour master",
-			fmt.Sprintf("Bryggeveien %d", n%200), "Skarvika", "", fmt.Sprintf("%05d", n*17%100_000), "NO", fmt.Sprintf("%d-%02d-%02d", 1940+n%60, n%12+1, n%28+1), ""}}
+		rows[n] = Row{Number: int64(n + 2), Cells: []string{fmt.Sprintf("BM-%07d", n), "Ingrid", "Nordlie",
+			fmt.Sprintf("p%d@quaymail.example", n), fmt.Sprintf("+4755%06d", n*37%1_000_000), "Harbour master",
+			fmt.Sprintf("Bryggeveien %d", n%200), "Skarvika", "", fmt.Sprintf("%05d", n*17%100_000), "NO",
+			fmt.Sprintf("%d-%02d-%02d", 1940+n%60, n%12+1, n%28+1), ""}}
 	}
 	for b.Loop() {
 		p := NewProfiler(make([]string, 13))

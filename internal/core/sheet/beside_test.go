@@ -25,7 +25,8 @@ func TestProfileBeside(t *testing.T) {
 		t.Fatal(err)
 	}
 	want, notices := straight.Profile()
-	if got, others := other.Profile(); !reflect.DeepEqual(got, want) || !reflect.DeepEqual(others, notices) || len(notices) == 0 {
+	if got, others := other.Profile(); !reflect.DeepEqual(got, want) || !reflect.DeepEqual(others, notices) ||
+		len(notices) == 0 {
 		t.Errorf("%+v %+v\nand not %+v %+v", got, others, want, notices)
 	}
 	broken := (&Profiler{columns: make([]columnProfile, 1)}).Beside()

@@ -218,14 +218,16 @@ func (b *xlsxBook) fill(s BookSheet) {
 	text := "@"
 	for n, c := range s.Columns {
 		format := c.format()
-		plain[n], marked[n] = b.style(excelize.Style{CustomNumFmt: &format}, ""), b.style(excelize.Style{CustomNumFmt: &format}, notedColour)
+		plain[n], marked[n] = b.style(excelize.Style{CustomNumFmt: &format}, ""),
+			b.style(excelize.Style{CustomNumFmt: &format}, notedColour)
 		fill := ""
 		if c.Required {
 			fill = requiredColour
 		}
 		b.try(out.SetColWidth(n+1, n+1, float64(max(14, min(40, len(c.Header)+6)))))
 		b.try(out.SetColStyle(n+1, n+1, plain[n]))
-		line = append(line, excelize.Cell{Value: c.Header, StyleID: b.style(excelize.Style{Font: &excelize.Font{Bold: true}, CustomNumFmt: &text}, fill)})
+		line = append(line, excelize.Cell{Value: c.Header,
+			StyleID: b.style(excelize.Style{Font: &excelize.Font{Bold: true}, CustomNumFmt: &text}, fill)})
 	}
 	b.try(out.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}))
 	b.try(out.SetRow("A1", line))

@@ -12,7 +12,9 @@ import (
 // What is written into a workbook of either kind is read again as it was: texts in
 // any writing, numbers, days, blanks, and cells that only look like what they are not.
 func TestBooksComeBack(t *testing.T) {
-	columns := []BookColumn{{Header: "Name", Note: "Who"}, {Header: "Sum", Holds: Numbers, Digits: 2}, {Header: "Day", Holds: Days}, {Header: "At", Holds: Moments}, {Header: "Kind", Choices: []string{"a <b>", "c & d"}, Required: true}}
+	columns := []BookColumn{{Header: "Name", Note: "Who"}, {Header: "Sum", Holds: Numbers, Digits: 2},
+		{Header: "Day", Holds: Days}, {Header: "At", Holds: Moments}, {Header: "Kind", Choices: []string{"a <b>", "c & d"},
+			Required: true}}
 	rows := [][]string{
 		{"  two  blanks ", "1250.50", "2026-03-31", "2026-03-31T14:30:00Z", "a <b>"},
 		{"=1+1", "12345678901234567890", "1812-01-01", "", "none of them"},
@@ -35,7 +37,8 @@ func TestBooksComeBack(t *testing.T) {
 			return BookRow{Cells: rows[n-1], Notes: map[int]string{4: "look"}}, nil
 		}}
 		var out bytes.Buffer
-		if err := write(&out, Book{Sheets: []BookSheet{sheet, {Name: "Empty", Columns: columns}}, Guide: [][]string{{"Column", "What"}, {"Name", "Who"}}}); err != nil {
+		if err := write(&out, Book{Sheets: []BookSheet{sheet, {Name: "Empty", Columns: columns}},
+			Guide: [][]string{{"Column", "What"}, {"Name", "Who"}}}); err != nil {
 			t.Fatal(err)
 		}
 		header, read, _, err := readSource(bytesSource(kind, out.Bytes()), Reading{})
@@ -70,7 +73,8 @@ func TestBooksComeBack(t *testing.T) {
 func TestBookOfRowsThatFail(t *testing.T) {
 	wrong := fmt.Errorf("no more")
 	for _, write := range []func(io.Writer, Book) error{WriteXLSX, WriteODS} {
-		err := write(io.Discard, Book{Sheets: []BookSheet{{Name: "A", Columns: Columns([]string{"x"}), Next: func() (BookRow, error) { return BookRow{}, wrong }}}})
+		err := write(io.Discard, Book{Sheets: []BookSheet{{Name: "A", Columns: Columns([]string{"x"}),
+			Next: func() (BookRow, error) { return BookRow{}, wrong }}}})
 		if err != wrong {
 			t.Errorf("%v", err)
 		}

@@ -198,7 +198,8 @@ func (d *delimited) notices() []Notice {
 	if d.remarks == 0 {
 		return nil
 	}
-	return []Notice{{Code: "comment_lines", Message: "lines begin with " + string(d.remark) + " and are comments; they are left out", Row: d.remarked, Count: d.remarks}}
+	return []Notice{{Code: "comment_lines", Message: "lines begin with " + string(d.remark) +
+		" and are comments; they are left out", Row: d.remarked, Count: d.remarks}}
 }
 
 // split cuts the record into cells, all parts of one string.

@@ -21,7 +21,8 @@ var delimiterNames = map[byte]string{',': "comma", ';': "semicolon", '\t': "tab"
 // Kinds of file that are no sheets, by their first bytes.
 var otherFiles = []struct{ start, name string }{
 	{"%PDF", "a PDF document"}, {"\x89PNG", "a picture"}, {"\xff\xd8\xff", "a picture"},
-	{"GIF8", "a picture"}, {"\x1f\x8b", "a compressed file"}, {"7z\xbc\xaf", "a compressed file"}, {"Rar!", "a compressed file"}, {"\x7fELF", "a program"}, {"MZ\x90", "a program"},
+	{"GIF8", "a picture"}, {"\x1f\x8b", "a compressed file"}, {"7z\xbc\xaf", "a compressed file"},
+	{"Rar!", "a compressed file"}, {"\x7fELF", "a program"}, {"MZ\x90", "a program"},
 	{"SQLite format 3", "a database"},
 }
 
@@ -58,10 +59,12 @@ func sniff(src Source) (string, []byte, error) {
 	}
 	if bytes.HasPrefix(sample, []byte(oleStart)) {
 		if protected(src, sample) {
-			return "", nil, fault.New(fault.Invalid, "encrypted", "the workbook is protected by a password").At(fault.Place{File: src.Name}).
+			return "", nil, fault.New(fault.Invalid, "encrypted",
+				"the workbook is protected by a password").At(fault.Place{File: src.Name}).
 				Mended("Open it with the password, save it without one, and send that.")
 		}
-		return "", nil, fault.New(fault.Invalid, "not_text", "this is a workbook in the old binary format (.xls)").At(fault.Place{File: src.Name}).
+		return "", nil, fault.New(fault.Invalid, "not_text",
+			"this is a workbook in the old binary format (.xls)").At(fault.Place{File: src.Name}).
 			Mended("Open it in the spreadsheet program and save it as .xlsx, .ods or CSV.")
 	}
 	for _, o := range otherFiles {
@@ -83,7 +86,8 @@ func sniff(src Source) (string, []byte, error) {
 	case shape == noJSON:
 		return formatText, sample, nil
 	case shape == oneObject:
-		return "", nil, fault.New(fault.Invalid, "one_json_object", "this is one JSON document without a list of objects").At(fault.Place{File: src.Name}).
+		return "", nil, fault.New(fault.Invalid, "one_json_object",
+			"this is one JSON document without a list of objects").At(fault.Place{File: src.Name}).
 			Mended("Send one array of objects, or one object a line (JSON Lines).")
 	}
 	return formatJSON, sample, nil
@@ -122,7 +126,8 @@ func Detect(src Source, set Reading) (Reading, []Finding, error) {
 			return set, nil, err
 		}
 		if set.Sheet != "" {
-			findings = append(findings, Finding{Option: "sheet", Value: set.Sheet, Sure: true, Evidence: "chosen by hand", Choices: b.shown()})
+			findings = append(findings, Finding{Option: "sheet", Value: set.Sheet, Sure: true, Evidence: "chosen by hand",
+				Choices: b.shown()})
 		} else {
 			f, err := b.detectSheet()
 			if err != nil {
@@ -225,7 +230,8 @@ func (b *workbook) detectSheet() (Finding, error) {
 	if len(shown) > 0 {
 		return Finding{Option: "sheet", Value: shown[0], Evidence: "no sheet holds a table"}, nil
 	}
-	return Finding{}, fault.New(fault.Invalid, "empty_source", "the workbook shows no sheet").At(fault.Place{File: b.src.Name}).Mended("Show the sheet and save it again.")
+	return Finding{}, fault.New(fault.Invalid, "empty_source",
+		"the workbook shows no sheet").At(fault.Place{File: b.src.Name}).Mended("Show the sheet and save it again.")
 }
 
 func detectText(src Source, sample []byte, set Reading) (Reading, []Finding, error) {
@@ -275,7 +281,8 @@ func detectEscape(src Source, text []byte, reading Reading, share float64) (Find
 	quotes, doubled, nothings := 0, 0, 0
 	const escaped = `\'"nrtN0bZ` // what databases write a backslash before
 	for at, c := range text {
-		if c == '\\' && (at == 0 || text[at-1] != '\\') && at+1 < len(text) && text[at+1] != delim && text[at+1] >= ' ' && strings.IndexByte(escaped, text[at+1]) < 0 {
+		if c == '\\' && (at == 0 || text[at-1] != '\\') && at+1 < len(text) && text[at+1] != delim && text[at+1] >= ' ' &&
+			strings.IndexByte(escaped, text[at+1]) < 0 {
 			return Finding{}, false // C:\Users
 		}
 		ends := func(n int) bool {
@@ -320,11 +327,13 @@ func detectComment(rows []Row, width int) (Finding, bool) {
 		}
 		n++
 	}
-	return Finding{Option: "comment", Value: sign, Sure: n > 1, Evidence: "lines that begin with it are no rows: they have fewer cells than the others"}, n > 0
+	return Finding{Option: "comment", Value: sign, Sure: n > 1, Evidence: "lines that begin with it are no rows: " +
+		"they have fewer cells than the others"}, n > 0
 }
 
 func notText(src Source, message string) error {
-	return fault.New(fault.Invalid, "not_text", message).At(fault.Place{File: src.Name}).Mended("Save the sheet as CSV and send that.")
+	return fault.New(fault.Invalid, "not_text",
+		message).At(fault.Place{File: src.Name}).Mended("Save the sheet as CSV and send that.")
 }
 
 func controls(b []byte) int {
@@ -339,7 +348,8 @@ func controls(b []byte) int {
 
 // sampleRows parses the sample; the row at its end, which may be cut, is left out.
 func sampleRows(src Source, text []byte, reading Reading, most int) []Row {
-	d := newDelimitedText(src, bytes.NewReader(text), reading, Limits{CellBytes: len(text) + 1, Columns: 20_000, RowBytes: len(text) + 1})
+	d := newDelimitedText(src, bytes.NewReader(text), reading, Limits{CellBytes: len(text) + 1, Columns: 20_000,
+		RowBytes: len(text) + 1})
 	var rows []Row
 	for len(rows) < most {
 		row, err := d.Next()
@@ -357,7 +367,8 @@ func sampleRows(src Source, text []byte, reading Reading, most int) []Row {
 // detectDelimiter parses the sample with each candidate and takes the one that
 // gives most rows the same number of cells.
 func detectDelimiter(src Source, text []byte, reading Reading) Finding {
-	if line, _, _ := bytes.Cut(text, []byte("\n")); len(line) < 10 && bytes.HasPrefix(bytes.ToLower(line), []byte("sep=")) && len(line) > 4 {
+	if line, _, _ := bytes.Cut(text, []byte("\n")); len(line) < 10 && bytes.HasPrefix(bytes.ToLower(line),
+		[]byte("sep=")) && len(line) > 4 {
 		return Finding{Option: "delimiter", Value: string(line[4:5]), Sure: true, Evidence: "the first line says so (sep=)"}
 	}
 	best, bestScore, bestWidth, second := byte(','), 0.0, 1, 0.0
@@ -375,7 +386,8 @@ func detectDelimiter(src Source, text []byte, reading Reading) Finding {
 		}
 	}
 	if bestScore == 0 {
-		return Finding{Option: "delimiter", Value: ",", Sure: false, Evidence: "no delimiter is seen; the file seems to have one column"}
+		return Finding{Option: "delimiter", Value: ",", Sure: false,
+			Evidence: "no delimiter is seen; the file seems to have one column"}
 	}
 	return Finding{Option: "delimiter", Value: string(best), Sure: bestScore > second*1.15,
 		Evidence: fmt.Sprintf("with %s most rows have %d cells", delimiterNames[best], bestWidth)}
@@ -423,12 +435,14 @@ func detectHeader(rows []Row) (Finding, int64) {
 			continue
 		}
 		if r.Number == first {
-			return Finding{Option: "header_row", Value: fmt.Sprint(r.Number), Sure: true, Evidence: "the first filled row reads like column names"}, r.Number
+			return Finding{Option: "header_row", Value: fmt.Sprint(r.Number), Sure: true,
+				Evidence: "the first filled row reads like column names"}, r.Number
 		}
 		return Finding{Option: "header_row", Value: fmt.Sprint(r.Number), Sure: false,
 			Evidence: fmt.Sprintf("the rows above it are not filled across; row %d reads like column names", r.Number)}, r.Number
 	}
-	return Finding{Option: "header_row", Value: fmt.Sprint(first), Sure: false, Evidence: "no row reads like column names; the first filled row is taken"}, first
+	return Finding{Option: "header_row", Value: fmt.Sprint(first), Sure: false,
+		Evidence: "no row reads like column names; the first filled row is taken"}, first
 }
 
 // detectNoHeader reports whether the first filled row is a row of data like those
@@ -475,7 +489,8 @@ func detectNoHeader(rows []Row) (Finding, bool) {
 		return Finding{}, false
 	}
 	return Finding{Option: "no_header", Value: "true", Sure: telling > 1,
-		Evidence: "the first row holds the same kinds of values as the rows below it, so there seems to be no header; columns are called A, B, C"}, true
+		Evidence: "the first row holds the same kinds of values as the rows below it, so there seems to be no header; " +
+			"columns are called A, B, C"}, true
 }
 
 // likeYear reports whether a cell may be a year.

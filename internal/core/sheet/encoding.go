@@ -89,7 +89,8 @@ func detectEncoding(sample []byte, whole bool) Finding {
 		}
 		return found(utf8Name, true, "all its bytes are valid UTF-8")
 	}
-	if n := bytes.Count([]byte(strings.ToValidUTF8(string(sample), "\ufffd")), []byte("\ufffd")); n > 0 && n*200 < nonASCII(sample) {
+	if n := bytes.Count([]byte(strings.ToValidUTF8(string(sample), "\ufffd")), []byte("\ufffd")); n > 0 &&
+		n*200 < nonASCII(sample) {
 		return found(utf8Name, false, "nearly all its bytes are valid UTF-8")
 	}
 	guess := chardet.Detect(sample)
@@ -107,7 +108,8 @@ func detectEncoding(sample []byte, whole bool) Finding {
 const sureLead = 0.2
 
 // eastAsian are encodings in which letters of ASCII can be halves of others.
-var eastAsian = map[string]bool{"shift_jis": true, "cp932": true, "windows-31j": true, "euc-jp": true, "iso-2022-jp": true, "euc-kr": true, "cp949": true, "gb2312": true, "gb18030": true,
+var eastAsian = map[string]bool{"shift_jis": true, "cp932": true, "windows-31j": true, "euc-jp": true,
+	"iso-2022-jp": true, "euc-kr": true, "cp949": true, "gb2312": true, "gb18030": true,
 	"gbk": true, "hz-gb-2312": true, "big5": true, "euc-tw": true}
 
 func zeros(b []byte) (odd, even int) {

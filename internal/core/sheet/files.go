@@ -21,18 +21,26 @@ const mostSheetBytes = 5 << 20
 // documents are the kinds of files that people hang on records and that are no sheets,
 // by their ending, with their media types (IANA registry).
 var documents = map[string]string{
-	".pdf": "application/pdf", ".rtf": "application/rtf", ".md": "text/markdown", ".html": "text/html", ".htm": "text/html",
-	".doc": "application/msword", ".docx": "application/vnd.openxmlformats-officedocument.wordprocessingml.document", ".odt": "application/vnd.oasis.opendocument.text",
-	".ppt": "application/vnd.ms-powerpoint", ".pptx": "application/vnd.openxmlformats-officedocument.presentationml.presentation", ".odp": "application/vnd.oasis.opendocument.presentation",
-	".png": "image/png", ".jpg": "image/jpeg", ".jpeg": "image/jpeg", ".gif": "image/gif", ".webp": "image/webp", ".tif": "image/tiff", ".tiff": "image/tiff", ".heic": "image/heic", ".svg": "image/svg+xml",
-	".eml": "message/rfc822", ".vcf": "text/vcard", ".ics": "text/calendar", ".dxf": "image/vnd.dxf", ".dwg": "image/vnd.dwg", ".gpx": "application/gpx+xml", ".kml": "application/vnd.google-earth.kml+xml",
+	".pdf": "application/pdf", ".rtf": "application/rtf", ".md": "text/markdown", ".html": "text/html",
+	".htm": "text/html",
+	".doc": "application/msword", ".docx": "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
+	".odt":  "application/vnd.oasis.opendocument.text",
+	".ppt":  "application/vnd.ms-powerpoint",
+	".pptx": "application/vnd.openxmlformats-officedocument.presentationml.presentation",
+	".odp":  "application/vnd.oasis.opendocument.presentation",
+	".png":  "image/png", ".jpg": "image/jpeg", ".jpeg": "image/jpeg", ".gif": "image/gif", ".webp": "image/webp",
+	".tif": "image/tiff", ".tiff": "image/tiff", ".heic": "image/heic", ".svg": "image/svg+xml",
+	".eml": "message/rfc822", ".vcf": "text/vcard", ".ics": "text/calendar", ".dxf": "image/vnd.dxf",
+	".dwg": "image/vnd.dwg", ".gpx": "application/gpx+xml", ".kml": "application/vnd.google-earth.kml+xml",
 	".mp3": "audio/mpeg", ".m4a": "audio/mp4", ".wav": "audio/wav", ".mp4": "video/mp4", ".xml": "application/xml",
 }
 
 // sheetTypes are the kinds of files that may be sheets, and documents as well.
 var sheetTypes = map[string]string{
-	".txt": "text/plain", ".csv": "text/csv", ".tsv": "text/tab-separated-values", ".json": "application/json", ".jsonl": "application/jsonl",
-	".xls": "application/vnd.ms-excel", ".xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", ".ods": "application/vnd.oasis.opendocument.spreadsheet",
+	".txt": "text/plain", ".csv": "text/csv", ".tsv": "text/tab-separated-values", ".json": "application/json",
+	".jsonl": "application/jsonl",
+	".xls":   "application/vnd.ms-excel", ".xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+	".ods": "application/vnd.oasis.opendocument.spreadsheet",
 }
 
 // MediaType gives the media type of a file by the ending of its name; empty for kinds
@@ -84,7 +92,8 @@ func (w *fileWalk) walk(src Source, folder string) error {
 	}
 	for _, f := range members(z) {
 		if w.seen++; w.seen > MostFiles {
-			return fault.Newf(fault.TooLarge, "too_many_files", "the archive holds more than %d files", MostFiles).At(fault.Place{File: src.Name}).
+			return fault.Newf(fault.TooLarge, "too_many_files", "the archive holds more than %d files",
+				MostFiles).At(fault.Place{File: src.Name}).
 				Mended("Send archives with fewer files in them.")
 		}
 		name := path.Join(folder, f.Name)
@@ -125,7 +134,8 @@ func takeFile(name string, size int64, r io.Reader, take func(f File, r io.Reade
 	case f.Media == "", size == 0, !isDocument(name) && size > mostSheetBytes:
 		return nil
 	case size > MostFileBytes:
-		return fault.Newf(fault.TooLarge, "file_too_large", "a file that hangs on a record has at most %d MiB", MostFileBytes>>20).At(fault.Place{File: name}).
+		return fault.Newf(fault.TooLarge, "file_too_large", "a file that hangs on a record has at most %d MiB",
+			MostFileBytes>>20).At(fault.Place{File: name}).
 			Mended("Make it smaller, or keep it elsewhere and load its address.")
 	}
 	return take(f, r)

@@ -60,10 +60,12 @@ func (h *hiding) notices(sheets []sheetPart) (list []Notice) {
 		list = append(list, Notice{Code: "hidden_rows", Message: "rows are hidden in the sheet" + what, Count: h.rows})
 	}
 	if len(h.columns) > 0 {
-		list = append(list, Notice{Code: "hidden_columns", Message: "columns are hidden in the sheet" + what, Column: letters(h.columns)})
+		list = append(list, Notice{Code: "hidden_columns", Message: "columns are hidden in the sheet" + what,
+			Column: letters(h.columns)})
 	}
 	if h.merged > 0 {
-		list = append(list, Notice{Code: "merged_cells", Message: "cells are merged; the value stands in the first of them only", Count: h.merged})
+		list = append(list, Notice{Code: "merged_cells", Message: "cells are merged; the value stands in " +
+			"the first of them only", Count: h.merged})
 	}
 	return list
 }

@@ -12,7 +12,8 @@ import (
 // as a hand does. Rows keep their numbers.
 func TestHiddenRowsAndColumns(t *testing.T) {
 	f := excelize.NewFile()
-	for n, row := range [][]any{{"Name", "Old name", "Town", "Secret"}, {"Alpha", "a", "Oslo", "x"}, {"Beta", "b", "Bergen", "y"}, {"Gamma", "c", "Moss", "z"}} {
+	for n, row := range [][]any{{"Name", "Old name", "Town", "Secret"}, {"Alpha", "a", "Oslo", "x"},
+		{"Beta", "b", "Bergen", "y"}, {"Gamma", "c", "Moss", "z"}} {
 		ok(t, f.SetSheetRow("Sheet1", fmt.Sprintf("A%d", n+1), &row))
 	}
 	ok(t, f.SetColVisible("Sheet1", "B", false))
@@ -24,7 +25,8 @@ func TestHiddenRowsAndColumns(t *testing.T) {
 	const table = `<office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"><office:body><office:spreadsheet><table:table table:name="one">
 		<table:table-column/><table:table-column table:visibility="collapse"/><table:table-column/><table:table-column table:visibility="filter" table:number-columns-repeated="1"/>%s</table:table></office:spreadsheet></office:body></office:document-content>`
 	rows := ""
-	for n, row := range [][]string{{"Name", "Old name", "Town", "Secret"}, {"Alpha", "a", "Oslo", "x"}, {"Beta", "b", "Bergen", "y"}, {"Gamma", "c", "Moss", "z"}} {
+	for n, row := range [][]string{{"Name", "Old name", "Town", "Secret"}, {"Alpha", "a", "Oslo", "x"},
+		{"Beta", "b", "Bergen", "y"}, {"Gamma", "c", "Moss", "z"}} {
 		rows += map[bool]string{true: `<table:table-row table:visibility="filter">`, false: `<table:table-row>`}[n == 2]
 		for _, cell := range row {
 			rows += `<table:table-cell office:value-type="string"><text:p>` + cell + `</text:p></table:table-cell>`
@@ -33,11 +35,14 @@ func TestHiddenRowsAndColumns(t *testing.T) {
 	}
 	for _, src := range []Source{
 		bytesSource("hidden.xlsx", book.Bytes()),
-		bytesSource("hidden.ods", archive(t, "mimetype", "application/vnd.oasis.opendocument.spreadsheet", "content.xml", fmt.Sprintf(table, rows))),
+		bytesSource("hidden.ods", archive(t, "mimetype", "application/vnd.oasis.opendocument.spreadsheet", "content.xml",
+			fmt.Sprintf(table, rows))),
 	} {
 		header, list, notices, err := readSource(src, Reading{})
 		ok(t, err)
-		if fmt.Sprint(header, len(list), notices) != "[Name Old name Town Secret] 3 [{hidden_rows rows are hidden in the sheet; they are read like the others 0  1 } {hidden_columns columns are hidden in the sheet; they are read like the others 0 B, D 0 }]" {
+		if fmt.Sprint(header, len(list), notices) != "[Name Old name Town Secret] 3 [{hidden_rows rows are hidden in "+
+			"the sheet; they are read like the others 0  1 } {hidden_columns columns are hidden in the sheet; they are "+
+			"read like the others 0 B, D 0 }]" {
 			t.Errorf("%s: %v, %d rows, %v", src.Name, header, len(list), notices)
 		}
 		_, list, notices, err = readSource(src, Reading{Hidden: LeaveHidden})

@@ -47,9 +47,12 @@ func TestHostileSourcesAreBounded(t *testing.T) {
 	}{
 		"nested deeply":          {source(deep + "\n" + deep + "\n"), []string{"nested_too_deep", "bad_json_line"}},
 		"an array nested deeply": {source("[" + deep + "]"), []string{"nested_too_deep", "bad_json_line"}},
-		"one object":             {source("{\n \"a\": {\"b\": 1},\n \"c\": 2\n}\n"), []string{"one_json_object", "bad_json_line"}},
-		"archives in archives":   {bytesSource("z.zip", inner), []string{"nested_too_deep", "no_rows", "not_text", "unknown_file"}},
-		"one repeated cell": {bytesSource("r.ods", archive(t, "mimetype", "application/vnd.oasis.opendocument.spreadsheet", "content.xml", fmt.Sprintf(ods, repeated))),
+		"one object": {source("{\n \"a\": {\"b\": 1},\n \"c\": 2\n}\n"),
+			[]string{"one_json_object", "bad_json_line"}},
+		"archives in archives": {bytesSource("z.zip", inner), []string{"nested_too_deep", "no_rows", "not_text",
+			"unknown_file"}},
+		"one repeated cell": {bytesSource("r.ods", archive(t, "mimetype", "application/vnd.oasis.opendocument.spreadsheet",
+			"content.xml", fmt.Sprintf(ods, repeated))),
 			[]string{"too_many_columns", "row_too_long", "cell_too_long"}},
 	} {
 		var err error
@@ -70,7 +73,8 @@ func TestHostileSourcesAreBounded(t *testing.T) {
 // A source without a header row loses no record: columns are called by their
 // letters, and rows keep their numbers. It is said, or seen.
 func TestNoHeaderRow(t *testing.T) {
-	const text = "4711,kari@tern.example,2026-03-31,12.50\n4712,nils@gull.example,2026-04-01,13.00\n4713,maja@skarv.example,2026-04-02,9.75\n"
+	const text = "4711,kari@tern.example,2026-03-31,12.50\n4712,nils@gull.example,2026-04-01,13.00\n" +
+		"4713,maja@skarv.example,2026-04-02,9.75\n"
 	for name, set := range map[string]Reading{"seen": {}, "said": {NoHeader: true}} {
 		header, rows, err := readAll(text, set)
 		if err != nil || len(rows) != 3 || rows[0].Number != 1 || rows[0].Cells[0] != "4711" {
@@ -80,7 +84,8 @@ func TestNoHeaderRow(t *testing.T) {
 			t.Errorf("%s: columns are called %q", name, header)
 		}
 	}
-	if header, rows, err := readAll("Name,Town\nnote,note\nTern,Ternvik\n", Reading{HeaderRow: 1, FirstRow: 3}); err != nil || len(rows) != 1 || rows[0].Number != 3 || header[0] != "Name" {
+	if header, rows, err := readAll("Name,Town\nnote,note\nTern,Ternvik\n",
+		Reading{HeaderRow: 1, FirstRow: 3}); err != nil || len(rows) != 1 || rows[0].Number != 3 || header[0] != "Name" {
 		t.Errorf("with a first row: %q %v %v", header, rows, err)
 	}
 }

@@ -58,7 +58,8 @@ func newPageTable(src Source, reading Reading, limits Limits) (*pageTable, error
 	}
 	if !known {
 		return nil, fault.New(fault.Invalid, "unknown_sheet", "the page has no such table").
-			At(fault.Place{File: src.Name, Path: "sheet"}).With(reading.Sheet).Mended("Tables of a page are called Table 1, Table 2 and so on.")
+			At(fault.Place{File: src.Name,
+				Path: "sheet"}).With(reading.Sheet).Mended("Tables of a page are called Table 1, Table 2 and so on.")
 	}
 	text, err := pageText(src, reading.Encoding)
 	if err != nil {
@@ -135,7 +136,8 @@ func detectTable(src Source, encoding string) (Finding, error) {
 			best = n
 		}
 	}
-	f := Finding{Option: "sheet", Value: pageTableName(best), Sure: len(names) == 1, Evidence: "the only table of the page", Choices: names}
+	f := Finding{Option: "sheet", Value: pageTableName(best), Sure: len(names) == 1,
+		Evidence: "the only table of the page", Choices: names}
 	if len(names) > 1 {
 		f.Evidence = "the largest of " + itoa(len(names)) + " tables of the page"
 	}
@@ -340,7 +342,8 @@ func (p *pageTable) row() Row {
 // notices tells what a person should know of the table when it has been read.
 func (p *pageTable) notices() (list []Notice) {
 	if p.merged > 0 {
-		list = append(list, Notice{Code: "merged_cells", Message: "cells are merged; the value stands in the first of them only", Count: p.merged})
+		list = append(list, Notice{Code: "merged_cells", Message: "cells are merged; the value stands in " +
+			"the first of them only", Count: p.merged})
 	}
 	return list
 }

@@ -45,15 +45,19 @@ func TestTablesOfPages(t *testing.T) {
 		{"as programs write it", `<html><head><meta charset="utf-8"><style>td{color:red}</style></head><body><table border=1><tr><th>Firma</th><th>Ort</th></tr>
 			<tr><td>Werft &amp; S&ouml;hne</td><td> Kiel <b>Nord</b>&nbsp;</td></tr><tr><td>Bootshaus<br>Moe</td><td></td></tr></table></body></html>`, Reading{},
 			"Firma|Ort", []string{"2 Werft & Söhne|Kiel Nord", "3 Bootshaus\nMoe|"}, ""},
-		{"ends left out, another encoding", "<TABLE><TR><TD>Firma<TD>Ort<TR><TD>Stra\xdfe<TD>K\xf6ln<TR><TD>Kai<TD>D\xfcren</TABLE>", Reading{Encoding: "windows-1252"},
+		{"ends left out, another encoding",
+			"<TABLE><TR><TD>Firma<TD>Ort<TR><TD>Stra\xdfe<TD>K\xf6ln<TR><TD>Kai<TD>D\xfcren</TABLE>",
+			Reading{Encoding: "windows-1252"},
 			"Firma|Ort", []string{"2 Straße|Köln", "3 Kai|Düren"}, ""},
-		{"the encoding that the page names", "<html><meta http-equiv=\"Content-Type\" content=\"text/html; charset=iso-8859-2\"><table><tr><th>Firma<th>Miasto<tr><td>Stocznia<td>\xa3\xf3d\xbc<tr><td>Port<td>Gda\xf1sk</table>", Reading{},
+		{"the encoding that the page names", "<html><meta http-equiv=\"Content-Type\" content=\"text/html; " +
+			"charset=iso-8859-2\"><table><tr><th>Firma<th>Miasto<tr><td>Stocznia<td>\xa3\xf3d\xbc<tr><td>Port<td>Gda\xf1sk</table>", Reading{},
 			"Firma|Miasto", []string{"2 Stocznia|Łódź", "3 Port|Gdańsk"}, ""},
 		{"the largest of several", `<!DOCTYPE html><table><tr><td>Menu<td>Help</table><table><tr><th>Name<th>Town<tr><td>a<td>b<tr><td>c<td>d</table>`, Reading{},
 			"Name|Town", []string{"2 a|b", "3 c|d"}, ""},
 		{"another of them", `<table><tr><td>Menu<td>Help<tr><td>x<td>y</table><table><tr><th>Name<th>Town<tr><td>a<td>b<tr><td>c<td>d</table>`, Reading{Sheet: "Table 1"},
 			"Menu|Help", []string{"2 x|y"}, ""},
-		{"tables that lay out", `<table><tr><td><table><tr><th>Name<th>Town<tr><td>a<td>b</table></td></tr></table>`, Reading{},
+		{"tables that lay out", `<table><tr><td><table><tr><th>Name<th>Town<tr><td>a<td>b</table></td></tr></table>`,
+			Reading{},
 			"Name|Town", []string{"2 a|b"}, ""},
 		{"cells that span", `<table><tr><th>No</th><th>Name</th><th>Town</th></tr><tr><td rowspan="2">1</td><td colspan=2>a</td></tr><tr><td>c</td><td>d</td></tr><tr><td>2<td>e<td>f</table>`, Reading{},
 			"No|Name|Town", []string{"2 1|a|", "3 |c|d", "4 2|e|f"}, "merged_cells"},
@@ -75,7 +79,8 @@ func TestTablesOfPages(t *testing.T) {
 			t.Errorf("%.60q: %v, want %s", text, err, code)
 		}
 	}
-	if _, _, _, err := readDetected("x.xls", "<table><tr><td>a<td>b</table>", Reading{Sheet: "Nowhere"}); !fault.Is(err, "unknown_sheet") {
+	if _, _, _, err := readDetected("x.xls", "<table><tr><td>a<td>b</table>", Reading{Sheet: "Nowhere"}); !fault.Is(err,
+		"unknown_sheet") {
 		t.Error(err)
 	}
 	if _, _, _, err := readDetected("x.csv", "<Name>;<Town>\na;b\n", Reading{}); err != nil { // signs are no marks
@@ -85,7 +90,8 @@ func TestTablesOfPages(t *testing.T) {
 
 // Each table of a page with a header and rows is a part of a bundle.
 func TestTablesOfPagesAsParts(t *testing.T) {
-	const menu, people, towns = "<table><tr><td>Menu<td>Help</table>", "<table><tr><th>Name<th>Mail<tr><td>a<td>b</table>", "<table><tr><th>Town<th>Code<tr><td>c<td>d<tr><td>e<td>f</table>"
+	const menu, people, towns = "<table><tr><td>Menu<td>Help</table>",
+		"<table><tr><th>Name<th>Mail<tr><td>a<td>b</table>", "<table><tr><th>Town<th>Code<tr><td>c<td>d<tr><td>e<td>f</table>"
 	for page, want := range map[string]string{menu + people: "", menu + people + towns: "Table 2,Table 3"} {
 		parts, err := Parts(Source{Name: "x.xls", Size: int64(len(page)), ReaderAt: strings.NewReader(page)})
 		var names []string
@@ -105,13 +111,19 @@ func TestListsWithinObjects(t *testing.T) {
 		rows               []string
 		notices            string
 	}{
-		{"wrapped", "{\"count\": 2, \"ok\": true, \"page\": {\"n\": 1, \"sort\": [\"a\", \"b\"]},\n \"data\": [\n {\"name\": \"a\", \"town\": {\"code\": 1}},\n {\"name\": \"b\"}\n ], \"next\": null}\n", "name|town.code", []string{"1 a|1", "2 b|"}, "beside_list"},
+		{"wrapped", "{\"count\": 2, \"ok\": true, \"page\": {\"n\": 1, \"sort\": [\"a\", \"b\"]},\n \"data\": [\n" +
+			" {\"name\": \"a\", \"town\": {\"code\": 1}},\n {\"name\": \"b\"}\n ], \"next\": null}\n", "name|town.code",
+			[]string{"1 a|1", "2 b|"}, "beside_list"},
 		{"on one line", `{"data":[{"name":"a"},{"name":"b"}],"next":"}]{["}`, "name", []string{"1 a", "2 b"}, "beside_list"},
 		{"deeper", `{"d":{"results":[{"name":"a"}]}}`, "name", []string{"1 a"}, ""},
-		{"two lists", `{"accounts":[{"name":"a"}],"people":[{"name":"p"}]}`, "name", []string{"1 a"}, "other_lists beside_list"},
-		{"lists of texts behind", `{"accounts":[{"name":"a"}],"tags":["x", "y"], "page": {"n": 1}}`, "name", []string{"1 a"}, "beside_list"},
-		{"a record with others in it", `{"name":"a","town":"b","people":[{"first":"c"}]}`, "first", []string{"1 c"}, "beside_list"},
-		{"lines with lists", "{\"name\":\"a\",\"mails\":[{\"m\":\"x\"}]}\n{\"name\":\"b\"}\n", "name|mails", []string{"1 a|x", "2 b|"}, ""},
+		{"two lists", `{"accounts":[{"name":"a"}],"people":[{"name":"p"}]}`, "name", []string{"1 a"},
+			"other_lists beside_list"},
+		{"lists of texts behind", `{"accounts":[{"name":"a"}],"tags":["x", "y"], "page": {"n": 1}}`, "name",
+			[]string{"1 a"}, "beside_list"},
+		{"a record with others in it", `{"name":"a","town":"b","people":[{"first":"c"}]}`, "first", []string{"1 c"},
+			"beside_list"},
+		{"lines with lists", "{\"name\":\"a\",\"mails\":[{\"m\":\"x\"}]}\n{\"name\":\"b\"}\n", "name|mails",
+			[]string{"1 a|x", "2 b|"}, ""},
 		{"one line alone", `{"name":"a","tags":["x","y"]}`, "name|tags", []string{"1 a|x; y"}, ""},
 		{"a list alone", ` [ {"name":"a"} ]`, "name", []string{"1 a"}, ""},
 	} {
@@ -120,7 +132,8 @@ func TestListsWithinObjects(t *testing.T) {
 			t.Errorf("%s: %s %q %s %v", c.name, header, rows, notices, err)
 		}
 	}
-	if _, _, _, err := readDetected("x.json", "{\n \"a\": {\"b\": 1},\n \"c\": [1, 2]\n}\n", Reading{}); !fault.Is(err, "one_json_object") {
+	if _, _, _, err := readDetected("x.json", "{\n \"a\": {\"b\": 1},\n \"c\": [1, 2]\n}\n", Reading{}); !fault.Is(err,
+		"one_json_object") {
 		t.Error(err)
 	}
 	if _, _, err := readAll(`{"data":[{"name":"a"},{"na`, Reading{}); !fault.Is(err, "bad_json_line") {
@@ -152,7 +165,8 @@ func FuzzPages(f *testing.F) {
 	f.Add("<table><tr><td>a<td>b</table>", "Table 1")
 	f.Add("<table><tr><td rowspan=3 colspan=2>a<table><tr><td>x</table><td>b</td></tr><tr></table>", "Table 2")
 	f.Fuzz(func(t *testing.T, text, sheet string) {
-		p, err := newPageTable(Source{Name: "x", Size: int64(len(text)), ReaderAt: strings.NewReader(text)}, Reading{Sheet: sheet, Encoding: "utf-8"}, DefaultLimits)
+		p, err := newPageTable(Source{Name: "x", Size: int64(len(text)), ReaderAt: strings.NewReader(text)},
+			Reading{Sheet: sheet, Encoding: "utf-8"}, DefaultLimits)
 		if err != nil {
 			return
 		}

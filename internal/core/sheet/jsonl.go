@@ -64,7 +64,8 @@ const mostWraps = 4
 func shapeOfJSON(sample []byte, all bool) (jsonShape, listPlace) {
 	body := bytes.TrimLeft(bytes.TrimPrefix(sample, utf8BOM), " \t\r\n")
 	before := len(sample) - len(body)
-	if rest, ok := bytes.CutPrefix(body, []byte("[")); ok && bytes.HasPrefix(bytes.TrimLeft(rest, " \t\r\n"), []byte("{")) {
+	if rest, ok := bytes.CutPrefix(body, []byte("[")); ok && bytes.HasPrefix(bytes.TrimLeft(rest, " \t\r\n"),
+		[]byte("{")) {
 		return jsonList, listPlace{from: before}
 	}
 	if !bytes.HasPrefix(body, []byte("{")) {
@@ -342,13 +343,15 @@ func (j *jsonLines) notices() (list []Notice) {
 			Message: "the document holds another list of objects behind the one that is read; send it as a document of its own"})
 	}
 	if len(j.beside) > 0 {
-		list = append(list, Notice{Code: "beside_list", Message: "what stands beside the list is not read: " + strings.Join(j.beside, ", ")})
+		list = append(list, Notice{Code: "beside_list", Message: "what stands beside the list is not read: " +
+			strings.Join(j.beside, ", ")})
 	}
 	return list
 }
 
 func (j *jsonLines) tooLong() error {
-	return fault.New(fault.Invalid, "cell_too_long", "an object is longer than "+itoa(j.limits.RowBytes)+" bytes").At(fault.Place{File: j.src.Name, Row: j.number + 1}).Mended("Split it.")
+	return fault.New(fault.Invalid, "cell_too_long", "an object is longer than "+itoa(j.limits.RowBytes)+
+		" bytes").At(fault.Place{File: j.src.Name, Row: j.number + 1}).Mended("Split it.")
 }
 
 // object reads the next object, passing over blank lines.
@@ -379,7 +382,8 @@ func (j *jsonLines) object() (names, values []string, err error) {
 }
 
 func (j *jsonLines) bad(message string) error {
-	return fault.New(fault.Invalid, badLine, message).At(fault.Place{File: j.src.Name, Row: j.number}).Mended("Write one object a line, as in JSON Lines, or one array of objects.")
+	return fault.New(fault.Invalid, badLine, message).At(fault.Place{File: j.src.Name,
+		Row: j.number}).Mended("Write one object a line, as in JSON Lines, or one array of objects.")
 }
 
 // members reads the members of an object that has begun, at a depth.
@@ -400,13 +404,15 @@ func (j *jsonLines) members(d *json.Decoder, prefix string, depth int, names, va
 // member reads what stands under a name.
 func (j *jsonLines) member(d *json.Decoder, name string, depth int, names, values *[]string) error {
 	if depth > mostDepth {
-		return fault.Newf(fault.Invalid, "nested_too_deep", "objects and lists stand in each other more than %d deep", mostDepth).Mended("Send flatter objects.")
+		return fault.Newf(fault.Invalid, "nested_too_deep", "objects and lists stand in each other more than %d deep",
+			mostDepth).Mended("Send flatter objects.")
 	}
 	switch {
 	case len(*names) >= j.limits.Columns:
 		return tooManyColumns(j.limits)
 	case len(name) > mostName:
-		return fault.Newf(fault.Invalid, "name_too_long", "the name of a value is longer than %d bytes", mostName).Mended("Shorten it.")
+		return fault.Newf(fault.Invalid, "name_too_long", "the name of a value is longer than %d bytes",
+			mostName).Mended("Shorten it.")
 	}
 	t, err := d.Token()
 	if err != nil {

@@ -108,8 +108,10 @@ func (t *tableRows) Next() (Row, error) {
 				continue
 			}
 			if t.bytes*count > max(mostRepeated, t.book.limits.RowBytes) {
-				return Row{}, fault.New(fault.Invalid, "unpacks_too_large", "a row is repeated so often that it comes to far more than a sheet holds").
-					At(fault.Place{File: t.book.src.Name, Sheet: t.name, Row: t.row + 1}).Mended("Take the repeated rows out, or send the sheet as CSV.")
+				return Row{}, fault.New(fault.Invalid, "unpacks_too_large",
+					"a row is repeated so often that it comes to far more than a sheet holds").
+					At(fault.Place{File: t.book.src.Name, Sheet: t.name,
+						Row: t.row + 1}).Mended("Take the repeated rows out, or send the sheet as CSV.")
 			}
 			t.row++
 			t.repeat = count - 1
@@ -221,7 +223,8 @@ func (t *tableRows) cell(element string) (string, error) {
 			text = append(text, t.x.text...)
 		case t.x.kind == xmlEnd && name == element:
 			shown := clean(string(text))
-			if kind == "float" && len(shown) > 1 && strings.Trim(shown, "0123456789") == "" && strings.TrimLeft(shown, "0") == stored {
+			if kind == "float" && len(shown) > 1 && strings.Trim(shown, "0123456789") == "" &&
+				strings.TrimLeft(shown, "0") == stored {
 				return shown, nil // a number that is shown with zeros in front, as postal codes are
 			}
 			if stored != "" && !strings.HasPrefix(shown, "#") && !strings.HasPrefix(shown, "Err:") {

@@ -107,7 +107,8 @@ func (o *odsBook) book(book Book) {
 	o.put(odsHead)
 	for digits := range 7 {
 		n := strconv.Itoa(digits)
-		o.put(`<number:number-style style:name="Fnumber`, n, `"><number:number number:decimal-places="`, n, `" number:min-integer-digits="1"/></number:number-style>`,
+		o.put(`<number:number-style style:name="Fnumber`, n, `"><number:number number:decimal-places="`, n,
+			`" number:min-integer-digits="1"/></number:number-style>`,
 			`<style:style style:name="number`, n, `" style:family="table-cell" style:data-style-name="Fnumber`, n, `"/>`, "\n")
 	}
 	// A number with any digits is shown as it is.
@@ -121,7 +122,9 @@ func (o *odsBook) book(book Book) {
 			}
 			at := Letter(lists)
 			lists++
-			o.put(`<table:content-validation table:name="`, validation(s, n), `" table:condition="of:cell-content-is-in-list([$`, listsSheet, `.$`, at, `$1:.$`, at, `$`, strconv.Itoa(len(c.Choices)),
+			o.put(`<table:content-validation table:name="`, validation(s, n),
+				`" table:condition="of:cell-content-is-in-list([$`, listsSheet, `.$`, at, `$1:.$`, at, `$`,
+				strconv.Itoa(len(c.Choices)),
 				`])" table:allow-empty-cell="true" table:display-list="unsorted"><table:error-message table:message-type="warning" table:display="true"><text:p>This is none of the values that are known here.</text:p></table:error-message></table:content-validation>`, "\n")
 		}
 	}
@@ -143,7 +146,8 @@ func validation(sheet, column int) string { return fmt.Sprintf("list%d-%d", shee
 func (o *odsBook) sheet(s int, sheet BookSheet) {
 	o.put(`<table:table table:style-name="shown" table:name="`)
 	o.text(sheet.Name)
-	o.put(`"><table:table-column table:style-name="wide" table:number-columns-repeated="`, strconv.Itoa(max(1, len(sheet.Columns))), `"/><table:table-header-rows><table:table-row>`)
+	o.put(`"><table:table-column table:style-name="wide" table:number-columns-repeated="`,
+		strconv.Itoa(max(1, len(sheet.Columns))), `"/><table:table-header-rows><table:table-row>`)
 	for _, c := range sheet.Columns {
 		style := "head"
 		if c.Required {
@@ -276,7 +280,8 @@ func (o *odsBook) paragraphs(s string) {
 
 // plainSheet puts a sheet of texts.
 func (o *odsBook) plainSheet(name, style string, rows int, row func(n int) []string) {
-	o.put(`<table:table table:style-name="`, style, `" table:name="`, name, `"><table:table-column table:style-name="wide"/>`)
+	o.put(`<table:table table:style-name="`, style, `" table:name="`, name,
+		`"><table:table-column table:style-name="wide"/>`)
 	for n := range rows {
 		o.put(`<table:table-row>`)
 		for _, c := range row(n) {

@@ -92,7 +92,8 @@ func sheetsOf(src Source, format string) ([]Part, error) {
 		case slices.ContainsFunc(rows, func(r Row) bool { return filled(r) > 1 }):
 			list = append(list, Part{Sheet: name})
 		default:
-			list = append(list, Part{Sheet: name, Trouble: fault.New(fault.Invalid, "no_table", "the sheet holds no table").With(name)})
+			list = append(list, Part{Sheet: name, Trouble: fault.New(fault.Invalid, "no_table",
+				"the sheet holds no table").With(name)})
 		}
 	}
 	if len(list) == 1 {
@@ -108,7 +109,8 @@ func filesOf(src Source) ([]Part, error) {
 	}
 	files := slices.DeleteFunc(members(z), func(f *zip.File) bool { return isDocument(f.Name) })
 	if len(files) > MostParts {
-		return nil, fault.Newf(fault.TooLarge, "too_many_files", "the archive holds %d files, more than %d", len(files), MostParts).At(fault.Place{File: src.Name}).
+		return nil, fault.Newf(fault.TooLarge, "too_many_files", "the archive holds %d files, more than %d", len(files),
+			MostParts).At(fault.Place{File: src.Name}).
 			Mended("Send archives with fewer files in them.")
 	}
 	type content struct {
@@ -140,7 +142,8 @@ func filesOf(src Source) ([]Part, error) {
 // SameAs is the trouble with a part of which the content stands in another as well: both would make
 // the same records.
 func SameAs(other string) *fault.Error {
-	return fault.New(fault.Conflict, "same_content", "its content is that of "+other).Mended("Nothing is missing: the rows are read there.")
+	return fault.New(fault.Conflict, "same_content", "its content is that of "+
+		other).Mended("Nothing is missing: the rows are read there.")
 }
 
 func partsWithin(src Source, name string) ([]Part, error) {

@@ -38,8 +38,10 @@ func TestParts(t *testing.T) {
 		t.Fatal(err)
 	}
 	inner := archive(t, "deep/tasks.csv", "Subject\nCall\n")
-	src := bytesSource("all.zip", archive(t, "a/accounts.csv", "Name,Town\nA,B\n", "a/", "", "empty.csv", "", "book.xlsx", xlsx.String(), "more.zip", string(inner),
-		"scan.pdf", "%PDF-1.7 x", ".hidden", "x", "__MACOSX/x.csv", "x", "../climbs.csv", "Name,Town\nC,D\n", "old.xls", oleStart+"\x00\x01", "locked.xlsx",
+	src := bytesSource("all.zip", archive(t, "a/accounts.csv", "Name,Town\nA,B\n", "a/", "", "empty.csv", "",
+		"book.xlsx", xlsx.String(), "more.zip", string(inner),
+		"scan.pdf", "%PDF-1.7 x", ".hidden", "x", "__MACOSX/x.csv", "x", "../climbs.csv", "Name,Town\nC,D\n", "old.xls",
+		oleStart+"\x00\x01", "locked.xlsx",
 		oleStart+"\x00E\x00n\x00c\x00r\x00y\x00p\x00t\x00e\x00d\x00P\x00a\x00c\x00k\x00a\x00g\x00e\x00"))
 	parts, err := Parts(src)
 	if err != nil {
@@ -55,7 +57,8 @@ func TestParts(t *testing.T) {
 		}
 		got = append(got, s)
 	}
-	want := []string{"a/accounts.csv", "empty.csv: empty_source", "book.xlsx > Sheet1", "book.xlsx > People", "book.xlsx > Notes: no_table", "more.zip > deep/tasks.csv",
+	want := []string{"a/accounts.csv", "empty.csv: empty_source", "book.xlsx > Sheet1", "book.xlsx > People",
+		"book.xlsx > Notes: no_table", "more.zip > deep/tasks.csv",
 		"../climbs.csv", "old.xls: not_text", "locked.xlsx: encrypted"}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("got\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
@@ -69,7 +72,9 @@ func TestParts(t *testing.T) {
 	if err != nil || len(left) > 0 {
 		t.Errorf("left %v, %v", left, err)
 	}
-	if got := strings.Join(files, "\n"); !strings.Contains(got, "scan.pdf application/pdf 10") || !strings.Contains(got, "deep/tasks.csv text/csv 13") || strings.Contains(got, "empty") || strings.Contains(got, "__MACOSX") {
+	if got := strings.Join(files, "\n"); !strings.Contains(got, "scan.pdf application/pdf 10") ||
+		!strings.Contains(got, "deep/tasks.csv text/csv 13") || strings.Contains(got, "empty") ||
+		strings.Contains(got, "__MACOSX") {
 		t.Errorf("the files are\n%s", got)
 	}
 	one, err := Parts(bytesSource("one.csv", []byte("a,b\n1,2\n")))
@@ -98,8 +103,10 @@ func mustDetect(t *testing.T, src Source, set Reading) Reading {
 // which they are words.
 func TestNamesInArchives(t *testing.T) {
 	for raw, want := range map[string]string{
-		"Vertr\x84ge/Anlage f\x81r.csv": "Verträge/Anlage für.csv", "Vertr\xe4ge/f\xfcr.csv": "Verträge/für.csv", "b\x86t og \x91ble.csv": "båt og æble.csv", "stra\xe1e.csv": "straße.csv",
-		"plain.csv": "plain.csv", "naïve.csv": "naïve.csv", "\x84\xae\xa3\xae\xa2\xae\xe0.csv": "Договор.csv", "\xff\xfe": nameIn("\xff\xfe"),
+		"Vertr\x84ge/Anlage f\x81r.csv": "Verträge/Anlage für.csv", "Vertr\xe4ge/f\xfcr.csv": "Verträge/für.csv",
+		"b\x86t og \x91ble.csv": "båt og æble.csv", "stra\xe1e.csv": "straße.csv",
+		"plain.csv": "plain.csv", "naïve.csv": "naïve.csv", "\x84\xae\xa3\xae\xa2\xae\xe0.csv": "Договор.csv",
+		"\xff\xfe": nameIn("\xff\xfe"),
 	} {
 		if got := nameIn(raw); got != want || !utf8.ValidString(got) {
 			t.Errorf("%q is read as %q, want %q", raw, got, want)

@@ -31,10 +31,12 @@ type Column struct {
 	Shapes      []Count  `json:"shapes,omitempty"`
 	DateOrder   string   `json:"date_order,omitempty"`   // what the whole column decides
 	DecimalSign string   `json:"decimal_sign,omitempty"` // what the whole column decides
-	Percents    string   `json:"percents,omitempty"`     // how its numbers are written if they are percentages: of_one, of_hundred, or mixed
-	Capitals    bool     `json:"capitals,omitempty"`     // a third of its samples or more are in capitals throughout
-	Unit        string   `json:"unit,omitempty"`         // in what its amounts are by its header: thousands, millions
-	Unsettled   string   `json:"unsettled,omitempty"`    // date_order or decimal_sign, when cells can be read two ways and the column does not decide
+	// how its numbers are written if they are percentages: of_one, of_hundred, or mixed
+	Percents string `json:"percents,omitempty"`
+	Capitals bool   `json:"capitals,omitempty"` // a third of its samples or more are in capitals throughout
+	Unit     string `json:"unit,omitempty"`     // in what its amounts are by its header: thousands, millions
+	// date_order or decimal_sign, when cells can be read two ways and the column does not decide
+	Unsettled string `json:"unsettled,omitempty"`
 }
 
 // Count is a value or shape with how often it stands in a column.
@@ -238,7 +240,8 @@ func (c *columnProfile) date(cell string) {
 	}
 	switch value.OrderOf(cell) {
 	case value.DayFirst:
-		if at := strings.IndexAny(cell, "./-"); at >= 0 && cell[at] == '.' { // which is so by its dots, and says nothing of others
+		// which is so by its dots, and says nothing of others
+		if at := strings.IndexAny(cell, "./-"); at >= 0 && cell[at] == '.' {
 			c.dotted++
 		} else {
 			c.dayFirst++
@@ -351,7 +354,8 @@ func classOf(shape string) string {
 		return "date"
 	case strings.Contains(s, "@") && strings.Contains(s, "."):
 		return "email"
-	case strings.HasPrefix(s, "aaa://") || strings.HasPrefix(s, "a://") || strings.HasPrefix(s, "a.") && !strings.ContainsAny(s, " 9"):
+	case strings.HasPrefix(s, "aaa://") || strings.HasPrefix(s, "a://") || strings.HasPrefix(s, "a.") &&
+		!strings.ContainsAny(s, " 9"):
 		return "url"
 	}
 	figures := strings.Map(func(r rune) rune {
@@ -374,7 +378,8 @@ func classOf(shape string) string {
 		return "text"
 	case strings.HasSuffix(figures, ".9,9"): // 5.580.500,00
 		return "number"
-	case strings.HasPrefix(figures, "9/9/9") || strings.HasPrefix(figures, "9.9.9") && shape != "9+.9+.9+" || strings.HasPrefix(figures, "9-9-9"):
+	case strings.HasPrefix(figures, "9/9/9") || strings.HasPrefix(figures, "9.9.9") && shape != "9+.9+.9+" ||
+		strings.HasPrefix(figures, "9-9-9"):
 		return "date"
 	case figures == "9.9.9":
 		return "date"
@@ -420,22 +425,30 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 	}
 	var notices []Notice
 	if gap := gapColumn(columns); gap >= 0 {
-		notices = append(notices, Notice{Code: "gap_column", Message: "an empty column without a header parts the sheet: where two tables stand side by side, each row is read as one, unless the columns of one are chosen", Column: columns[gap].Header})
+		notices = append(notices, Notice{Code: "gap_column", Message: "an empty column without a header parts the sheet: " +
+			"where two tables stand side by side, each row is read as one, unless the columns of one are chosen",
+			Column: columns[gap].Header})
 	}
 	if p.ragged > 0 {
-		notices = append(notices, Notice{Code: "ragged_rows", Message: "rows have more cells than the header; they are held", Row: p.first, Count: p.ragged})
+		notices = append(notices, Notice{Code: "ragged_rows",
+			Message: "rows have more cells than the header; they are held", Row: p.first, Count: p.ragged})
 	}
 	if p.lone > 0 && UsualCells(columns) > 0 {
-		notices = append(notices, Notice{Code: "lone_cells", Message: "rows hold one cell alone, as headings do; they are held unless such rows are read", Row: p.alone, Count: p.lone})
+		notices = append(notices, Notice{Code: "lone_cells", Message: "rows hold one cell alone, as headings do; they " +
+			"are held unless such rows are read", Row: p.alone, Count: p.lone})
 	}
 	if p.loose > 0 {
-		notices = append(notices, Notice{Code: "loose_quotes", Message: "a quote is opened and never closed; it is read as a sign, so that the rows behind it stay rows", Row: p.quoted, Count: p.loose})
+		notices = append(notices, Notice{Code: "loose_quotes", Message: "a quote is opened and never closed; it is read as " +
+			"a sign, so that the rows behind it stay rows", Row: p.quoted, Count: p.loose})
 	}
 	if p.holding > 0 {
-		notices = append(notices, Notice{Code: "rows_in_cell", Message: "a cell holds several lines that look like rows of the sheet: the quote before them may be closed too late", Row: p.holds, Count: p.holding})
+		notices = append(notices, Notice{Code: "rows_in_cell", Message: "a cell holds several lines that look like rows of " +
+			"the sheet: the quote before them may be closed too late", Row: p.holds, Count: p.holding})
 	}
 	if p.misread > 0 {
-		notices = append(notices, Notice{Code: "misread_text", Message: "cells hold text that was decoded wrongly before, such as " + p.example + "; they are held unless they are mended", Column: p.column, Count: p.misread})
+		notices = append(notices, Notice{Code: "misread_text",
+			Message: "cells hold text that was decoded wrongly before, such as " + p.example +
+				"; they are held unless they are mended", Column: p.column, Count: p.misread})
 	}
 	return columns, notices
 }

@@ -26,25 +26,36 @@ type Source struct {
 
 // Reading says how a source is read. Empty parts are detected.
 type Reading struct {
-	File        string `json:"file,omitempty" yaml:"file,omitempty"`                 // which file of a ZIP archive
-	Sheet       string `json:"sheet,omitempty" yaml:"sheet,omitempty"`               // which sheet of a workbook
-	Encoding    string `json:"encoding,omitempty" yaml:"encoding,omitempty"`         // IANA name
-	Delimiter   string `json:"delimiter,omitempty" yaml:"delimiter,omitempty"`       // one character
-	Quote       string `json:"quote,omitempty" yaml:"quote,omitempty"`               // one character, or "none"
-	Escape      string `json:"escape,omitempty" yaml:"escape,omitempty"`             // one character before a sign that is meant as such, or "none"
-	Comment     string `json:"comment,omitempty" yaml:"comment,omitempty"`           // lines that begin with this character are no rows; or "none"
-	Asides      string `json:"asides,omitempty" yaml:"asides,omitempty"`             // rows that are no records (the header again, totals, page numbers, another table): "leave_out", or "read"
-	Hidden      string `json:"hidden,omitempty" yaml:"hidden,omitempty"`             // rows and columns that are hidden in a workbook: "read", or "leave_out"
-	HeaderRow   int64  `json:"header_row,omitempty" yaml:"header_row,omitempty"`     // as the spreadsheet program counts
-	NoHeader    bool   `json:"no_header,omitempty" yaml:"no_header,omitempty"`       // there is none; columns are called A, B, C
-	FirstRow    int64  `json:"first_row,omitempty" yaml:"first_row,omitempty"`       // of data; 0 is the one below the header
-	LastRow     int64  `json:"last_row,omitempty" yaml:"last_row,omitempty"`         // 0 reads to the end
-	Columns     string `json:"columns,omitempty" yaml:"columns,omitempty"`           // by their letters, such as A:D or F:; all when left out
-	Misread     string `json:"misread,omitempty" yaml:"misread,omitempty"`           // "mend" reads text that was decoded wrongly before as it was meant; else it is held
+	File      string `json:"file,omitempty" yaml:"file,omitempty"`           // which file of a ZIP archive
+	Sheet     string `json:"sheet,omitempty" yaml:"sheet,omitempty"`         // which sheet of a workbook
+	Encoding  string `json:"encoding,omitempty" yaml:"encoding,omitempty"`   // IANA name
+	Delimiter string `json:"delimiter,omitempty" yaml:"delimiter,omitempty"` // one character
+	Quote     string `json:"quote,omitempty" yaml:"quote,omitempty"`         // one character, or "none"
+	// one character before a sign that is meant as such, or "none"
+	Escape string `json:"escape,omitempty" yaml:"escape,omitempty"`
+	// lines that begin with this character are no rows; or "none"
+	Comment string `json:"comment,omitempty" yaml:"comment,omitempty"`
+	// rows that are no records (the header again, totals, page numbers, another table): "leave_out", or "read"
+	Asides string `json:"asides,omitempty" yaml:"asides,omitempty"`
+	// rows and columns that are hidden in a workbook: "read", or "leave_out"
+	Hidden    string `json:"hidden,omitempty" yaml:"hidden,omitempty"`
+	HeaderRow int64  `json:"header_row,omitempty" yaml:"header_row,omitempty"` // as the spreadsheet program counts
+	// there is none; columns are called A, B, C
+	NoHeader bool `json:"no_header,omitempty" yaml:"no_header,omitempty"`
+	// of data; 0 is the one below the header
+	FirstRow int64 `json:"first_row,omitempty" yaml:"first_row,omitempty"`
+	LastRow  int64 `json:"last_row,omitempty" yaml:"last_row,omitempty"` // 0 reads to the end
+	// by their letters, such as A:D or F:; all when left out
+	Columns string `json:"columns,omitempty" yaml:"columns,omitempty"`
+	// "mend" reads text that was decoded wrongly before as it was meant; else it is held
+	Misread     string `json:"misread,omitempty" yaml:"misread,omitempty"`
 	DecimalSign string `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"` // "." or ","
-	DateOrder   string `json:"date_order,omitempty" yaml:"date_order,omitempty"`     // day_first, month_first or year_first
-	Country     string `json:"country,omitempty" yaml:"country,omitempty"`           // ISO 3166, for phone numbers without a country code
-	Zone        string `json:"zone,omitempty" yaml:"zone,omitempty"`                 // IANA time zone, for date-times without an offset
+	// day_first, month_first or year_first
+	DateOrder string `json:"date_order,omitempty" yaml:"date_order,omitempty"`
+	// ISO 3166, for phone numbers without a country code
+	Country string `json:"country,omitempty" yaml:"country,omitempty"`
+	// IANA time zone, for date-times without an offset
+	Zone string `json:"zone,omitempty" yaml:"zone,omitempty"`
 }
 
 // noSign says of a sign of the text that there is none.
@@ -60,13 +71,15 @@ func (r Reading) Check() error {
 	}
 	if r.Encoding != "" {
 		if _, err := encodingByName(r.Encoding); err != nil {
-			return bad("encoding", "there is no such encoding", r.Encoding, "Give an IANA name such as utf-8, windows-1252 or shift_jis.")
+			return bad("encoding", "there is no such encoding", r.Encoding,
+				"Give an IANA name such as utf-8, windows-1252 or shift_jis.")
 		}
 	}
 	if len([]rune(r.Delimiter)) > 1 || len(r.Delimiter) > 1 {
 		return bad("delimiter", "a delimiter is one character of ASCII", r.Delimiter, `For example ";" or a tab.`)
 	}
-	for _, sign := range []struct{ path, name, value string }{{"quote", "a quote", r.Quote}, {"escape", "an escape", r.Escape}, {"comment", "the sign of a comment", r.Comment}} {
+	for _, sign := range []struct{ path, name, value string }{{"quote", "a quote", r.Quote},
+		{"escape", "an escape", r.Escape}, {"comment", "the sign of a comment", r.Comment}} {
 		if sign.value != "" && sign.value != noSign && (len(sign.value) != 1 || sign.value[0] < '!') {
 			return bad(sign.path, sign.name+" is one character of ASCII, or none", sign.value, "")
 		}
@@ -78,15 +91,18 @@ func (r Reading) Check() error {
 		return bad("asides", "rows that are no records are left out or read", r.Asides, "Choose leave_out or read.")
 	}
 	if _, _, ok := r.columns(); !ok {
-		return bad("columns", "the columns are no range of letters", r.Columns, "Give the first and the last, such as A:D, or the first alone, such as F:.")
+		return bad("columns", "the columns are no range of letters", r.Columns,
+			"Give the first and the last, such as A:D, or the first alone, such as F:.")
 	}
 	switch {
 	case r.NoHeader && r.HeaderRow > 0:
-		return bad("no_header", "there is a header row or there is none", fmt.Sprint(r.HeaderRow), "Leave one of the two out.")
+		return bad("no_header", "there is a header row or there is none", fmt.Sprint(r.HeaderRow),
+			"Leave one of the two out.")
 	case r.HeaderRow < 0 || r.FirstRow < 0 || r.LastRow < 0,
 		r.LastRow > 0 && r.LastRow < max(r.HeaderRow, r.FirstRow),
 		r.FirstRow > 0 && r.FirstRow <= r.HeaderRow:
-		return bad("header_row", "the rows do not follow one another", "", "The header row stands above the first row, and that above the last.")
+		return bad("header_row", "the rows do not follow one another", "",
+			"The header row stands above the first row, and that above the last.")
 	}
 	if r.Misread != "" && r.Misread != MendMisread && r.Misread != "hold" {
 		return bad("misread", "text that was decoded wrongly is held or mended", r.Misread, "Choose hold or mend.")
@@ -253,7 +269,8 @@ func Open(src Source, reading Reading, limits Limits) (*Table, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := &Table{rows: rows, closers: closers, first: reading.FirstRow, last: reading.LastRow, mend: reading.Misread == MendMisread}
+	t := &Table{rows: rows, closers: closers, first: reading.FirstRow, last: reading.LastRow,
+		mend: reading.Misread == MendMisread}
 	t.from, t.to, _ = reading.columns()
 	if reading.NoHeader {
 		err = t.nameByLetters(src, reading, limits)
@@ -296,7 +313,9 @@ func (t *Table) nameByLetters(src Source, reading Reading, limits Limits) error 
 		}
 	}
 	if width == 0 {
-		return fault.New(fault.Invalid, "no_rows", "nothing stands in the source").At(fault.Place{File: src.Name}).Mended("Choose another sheet or first row, or send a file that is not empty.")
+		return fault.New(fault.Invalid, "no_rows",
+			"nothing stands in the source").At(fault.Place{File: src.Name}).Mended("Choose another sheet or first row, or send " +
+			"a file that is not empty.")
 	}
 	for i := range width {
 		t.Header = append(t.Header, Letter(t.from+i))
@@ -317,7 +336,8 @@ func (t *Table) findHeader(src Source, at int64) error {
 	for {
 		row, err := t.rows.Next()
 		if err == io.EOF {
-			return fault.New(fault.Invalid, "no_header", "the source ends before its header row").At(fault.Place{File: src.Name, Row: at}).
+			return fault.New(fault.Invalid, "no_header",
+				"the source ends before its header row").At(fault.Place{File: src.Name, Row: at}).
 				Mended("Choose another header row or sheet, or send a file that is not empty.")
 		}
 		if err != nil {
@@ -540,14 +560,16 @@ func columnNames(row Row, from int) ([]string, []Notice) {
 		name := strings.Join(strings.Fields(row.Cells[i]), " ")
 		if name == "" {
 			name = noHeaderName(from + i)
-			notices = append(notices, Notice{Code: "empty_header", Message: "a column has no header; it is called by its letter", Row: row.Number, Column: name})
+			notices = append(notices, Notice{Code: "empty_header",
+				Message: "a column has no header; it is called by its letter", Row: row.Number, Column: name})
 		}
 		if taken[name] {
 			base := name
 			for n := 2; taken[name]; n++ {
 				name = base + " (" + itoa(n) + ")"
 			}
-			notices = append(notices, Notice{Code: "duplicate_header", Message: "two columns have the same header; the later is numbered", Row: row.Number, Column: name})
+			notices = append(notices, Notice{Code: "duplicate_header",
+				Message: "two columns have the same header; the later is numbered", Row: row.Number, Column: name})
 		}
 		taken[name] = true
 		names[i] = name

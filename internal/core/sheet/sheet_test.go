@@ -52,36 +52,66 @@ func TestReadDialects(t *testing.T) {
 		header []string
 		rows   []Row
 	}{
-		"comma":              {"a,b\n1,2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}}},
-		"semicolon":          {"a;b\n1,5;2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1,5", "2"}}}},
-		"tab":                {"a\tb\n1\t2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}}},
-		"bar":                {"a|b\r\n1|2\r\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}}},
-		"carriage returns":   {"a,b\r1,2\r3,4", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}, {Number: 3, Cells: []string{"3", "4"}}}},
-		"byte order mark":    {"\ufeffa,b\n1,2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}}},
-		"quotes":             {"a,b\n\"x, \"\"y\"\"\",\"line\nbreak\"\n3,4\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{`x, "y"`, "line\nbreak"}}, {Number: 3, Cells: []string{"3", "4"}}}},
-		"a quote inside":     {"a,b\n5' 6\" tall,2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{`5' 6" tall`, "2"}}}},
-		"an undoubled quote": {"a,b\n\"the \"Gull\" pier\",2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{`the "Gull" pier`, "2"}}}},
-		"blank lines":        {"a,b\n\n1,2\n,\n\n3,4\n", Reading{}, []string{"a", "b"}, []Row{{Number: 3, Cells: []string{"1", "2"}}, {Number: 6, Cells: []string{"3", "4"}}}},
-		"sep line":           {"sep=;\na;b\n1;2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}}},
-		"ragged":             {"a,b\n1\n1,2,3\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1"}}, {Number: 3, Cells: []string{"1", "2", "3"}}}},
-		"title rows":         {"Brightmooring customers,,\nas of May,,\n,,\nName,Town,Mail\nA,B,c@d.example\nE,F,g@h.example\n", Reading{}, []string{"Name", "Town", "Mail"}, []Row{{Number: 5, Cells: []string{"A", "B", "c@d.example"}}, {Number: 6, Cells: []string{"E", "F", "g@h.example"}}}},
-		"years as headers": {"Sales of the north\nName,Town,2024,2025\nTern,Os,12,14.5\nSkarv,Moss,7,8\n", Reading{}, []string{"Name", "Town", "2024", "2025"}, []Row{
-			{Number: 3, Cells: []string{"Tern", "Os", "12", "14.5"}}, {Number: 4, Cells: []string{"Skarv", "Moss", "7", "8"}}}},
-		"years as values": {"Boats of the north\n\nTern,Os,2019,2021\nSkarv,Moss,2020,2022\n", Reading{HeaderRow: 3}, []string{"Tern", "Os", "2019", "2021"}, []Row{
-			{Number: 4, Cells: []string{"Skarv", "Moss", "2020", "2022"}}}},
-		"header by hand":        {"x,y\na,b\n1,2\n", Reading{HeaderRow: 2}, []string{"a", "b"}, []Row{{Number: 3, Cells: []string{"1", "2"}}}},
-		"last row by hand":      {"a,b\n1,2\n3,4\nTotal,6\n", Reading{LastRow: 3}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}, {Number: 3, Cells: []string{"3", "4"}}}},
-		"duplicate and empty":   {"a,a,,b,\n1,2,3,4\n", Reading{}, []string{"a", "a (2)", "Column C", "b"}, []Row{{Number: 2, Cells: []string{"1", "2", "3", "4"}}}},
-		"windows-1252":          {latin, Reading{}, []string{"Navn", "By"}, []Row{{Number: 2, Cells: []string{"Åse", "Kalvøya – øst"}}}},
-		"utf-16":                {wide, Reading{}, []string{"Navn", "By"}, []Row{{Number: 2, Cells: []string{"Åse", "Kalvøya"}}}},
-		"nul bytes":             {"a,b\nx\x00y,2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"x\u2400y", "2"}}}},
-		"bytes of no encoding":  {"a,b\n" + strings.Repeat("å,ø\n", 400) + "\xff,2\n", Reading{Encoding: "utf-8"}, []string{"a", "b"}, nil},
-		"count below":           {"Name,Town,Tel,Note\nA,x,1,\nB,y,2,\nTotal marinas: 2 rows,,,\n", Reading{}, []string{"Name", "Town", "Tel", "Note"}, []Row{{Number: 2, Cells: []string{"A", "x", "1", ""}}, {Number: 3, Cells: []string{"B", "y", "2", ""}}}},
-		"called like totals":    {"Name,Town,Tel,Note\nA,x,1,\nTotal: Marine,,,\n", Reading{}, []string{"Name", "Town", "Tel", "Note"}, []Row{{Number: 2, Cells: []string{"A", "x", "1", ""}}, {Number: 3, Cells: []string{"Total: Marine", "", "", ""}}}},
-		"totals below":          {"Name,Sum,Town\nA,1,x\nB,2,y\nTotal,3,\n", Reading{}, []string{"Name", "Sum", "Town"}, []Row{{Number: 2, Cells: []string{"A", "1", "x"}}, {Number: 3, Cells: []string{"B", "2", "y"}}}},
-		"a record called so":    {"Name,Sum,Town\nA,1,x\nTotal,3,y\nB,2,y\n", Reading{}, []string{"Name", "Sum", "Town"}, []Row{{Number: 2, Cells: []string{"A", "1", "x"}}, {Number: 3, Cells: []string{"Total", "3", "y"}}, {Number: 4, Cells: []string{"B", "2", "y"}}}},
-		"a total in a sentence": {"Name,Sum,Town,Note\nA,1,x,\n,,,\nTotal,,,\n", Reading{}, []string{"Name", "Sum", "Town", "Note"}, []Row{{Number: 2, Cells: []string{"A", "1", "x", ""}}}},
-		"no quoting":            {"a,b\n\"x,2\n", Reading{Quote: "none"}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{`"x`, "2"}}}},
+		"comma": {"a,b\n1,2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}}},
+		"semicolon": {"a;b\n1,5;2\n", Reading{}, []string{"a", "b"},
+			[]Row{{Number: 2, Cells: []string{"1,5", "2"}}}},
+		"tab": {"a\tb\n1\t2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}}},
+		"bar": {"a|b\r\n1|2\r\n", Reading{}, []string{"a", "b"},
+			[]Row{{Number: 2, Cells: []string{"1", "2"}}}},
+		"carriage returns": {"a,b\r1,2\r3,4", Reading{}, []string{"a", "b"},
+			[]Row{{Number: 2, Cells: []string{"1", "2"}}, {Number: 3, Cells: []string{"3", "4"}}}},
+		"byte order mark": {"\ufeffa,b\n1,2\n", Reading{}, []string{"a", "b"},
+			[]Row{{Number: 2, Cells: []string{"1", "2"}}}},
+		"quotes": {"a,b\n\"x, \"\"y\"\"\",\"line\nbreak\"\n3,4\n", Reading{}, []string{"a", "b"},
+			[]Row{{Number: 2, Cells: []string{`x, "y"`, "line\nbreak"}}, {Number: 3, Cells: []string{"3", "4"}}}},
+		"a quote inside": {"a,b\n5' 6\" tall,2\n", Reading{}, []string{"a", "b"},
+			[]Row{{Number: 2, Cells: []string{`5' 6" tall`, "2"}}}},
+		"an undoubled quote": {"a,b\n\"the \"Gull\" pier\",2\n", Reading{}, []string{"a", "b"},
+			[]Row{{Number: 2, Cells: []string{`the "Gull" pier`, "2"}}}},
+		"blank lines": {"a,b\n\n1,2\n,\n\n3,4\n", Reading{}, []string{"a", "b"},
+			[]Row{{Number: 3, Cells: []string{"1", "2"}}, {Number: 6, Cells: []string{"3", "4"}}}},
+		"sep line": {"sep=;\na;b\n1;2\n", Reading{}, []string{"a", "b"},
+			[]Row{{Number: 2, Cells: []string{"1", "2"}}}},
+		"ragged": {"a,b\n1\n1,2,3\n", Reading{}, []string{"a", "b"},
+			[]Row{{Number: 2, Cells: []string{"1"}}, {Number: 3, Cells: []string{"1", "2", "3"}}}},
+		"title rows": {"Brightmooring customers,,\nas of May,,\n,,\nName,Town,Mail\nA,B,c@d.example\n" +
+			"E,F,g@h.example\n", Reading{}, []string{"Name", "Town", "Mail"},
+			[]Row{{Number: 5, Cells: []string{"A", "B", "c@d.example"}}, {Number: 6, Cells: []string{"E", "F", "g@h.example"}}}},
+		"years as headers": {"Sales of the north\nName,Town,2024,2025\nTern,Os,12,14.5\nSkarv,Moss,7,8\n", Reading{},
+			[]string{"Name", "Town", "2024", "2025"}, []Row{
+				{Number: 3, Cells: []string{"Tern", "Os", "12", "14.5"}}, {Number: 4, Cells: []string{"Skarv", "Moss", "7", "8"}}}},
+		"years as values": {"Boats of the north\n\nTern,Os,2019,2021\nSkarv,Moss,2020,2022\n", Reading{HeaderRow: 3},
+			[]string{"Tern", "Os", "2019", "2021"}, []Row{
+				{Number: 4, Cells: []string{"Skarv", "Moss", "2020", "2022"}}}},
+		"header by hand": {"x,y\na,b\n1,2\n", Reading{HeaderRow: 2}, []string{"a", "b"},
+			[]Row{{Number: 3, Cells: []string{"1", "2"}}}},
+		"last row by hand": {"a,b\n1,2\n3,4\nTotal,6\n", Reading{LastRow: 3}, []string{"a", "b"},
+			[]Row{{Number: 2, Cells: []string{"1", "2"}}, {Number: 3, Cells: []string{"3", "4"}}}},
+		"duplicate and empty": {"a,a,,b,\n1,2,3,4\n", Reading{}, []string{"a", "a (2)", "Column C", "b"},
+			[]Row{{Number: 2, Cells: []string{"1", "2", "3", "4"}}}},
+		"windows-1252": {latin, Reading{}, []string{"Navn", "By"},
+			[]Row{{Number: 2, Cells: []string{"Åse", "Kalvøya – øst"}}}},
+		"utf-16": {wide, Reading{}, []string{"Navn", "By"},
+			[]Row{{Number: 2, Cells: []string{"Åse", "Kalvøya"}}}},
+		"nul bytes": {"a,b\nx\x00y,2\n", Reading{}, []string{"a", "b"},
+			[]Row{{Number: 2, Cells: []string{"x\u2400y", "2"}}}},
+		"bytes of no encoding": {"a,b\n" + strings.Repeat("å,ø\n", 400) + "\xff,2\n", Reading{Encoding: "utf-8"},
+			[]string{"a", "b"}, nil},
+		"count below": {"Name,Town,Tel,Note\nA,x,1,\nB,y,2,\nTotal marinas: 2 rows,,,\n", Reading{},
+			[]string{"Name", "Town", "Tel", "Note"}, []Row{{Number: 2, Cells: []string{"A", "x", "1", ""}},
+				{Number: 3, Cells: []string{"B", "y", "2", ""}}}},
+		"called like totals": {"Name,Town,Tel,Note\nA,x,1,\nTotal: Marine,,,\n", Reading{},
+			[]string{"Name", "Town", "Tel", "Note"}, []Row{{Number: 2, Cells: []string{"A", "x", "1", ""}},
+				{Number: 3, Cells: []string{"Total: Marine", "", "", ""}}}},
+		"totals below": {"Name,Sum,Town\nA,1,x\nB,2,y\nTotal,3,\n", Reading{}, []string{"Name", "Sum", "Town"},
+			[]Row{{Number: 2, Cells: []string{"A", "1", "x"}}, {Number: 3, Cells: []string{"B", "2", "y"}}}},
+		"a record called so": {"Name,Sum,Town\nA,1,x\nTotal,3,y\nB,2,y\n", Reading{}, []string{"Name", "Sum", "Town"},
+			[]Row{{Number: 2, Cells: []string{"A", "1", "x"}}, {Number: 3, Cells: []string{"Total", "3", "y"}},
+				{Number: 4, Cells: []string{"B", "2", "y"}}}},
+		"a total in a sentence": {"Name,Sum,Town,Note\nA,1,x,\n,,,\nTotal,,,\n", Reading{},
+			[]string{"Name", "Sum", "Town", "Note"}, []Row{{Number: 2, Cells: []string{"A", "1", "x", ""}}}},
+		"no quoting": {"a,b\n\"x,2\n", Reading{Quote: "none"}, []string{"a", "b"},
+			[]Row{{Number: 2, Cells: []string{`"x`, "2"}}}},
 	} {
 		header, rows, err := readAll(c.text, c.set)
 		if err != nil || !slices.Equal(header, c.header) {
@@ -94,7 +124,8 @@ func TestReadDialects(t *testing.T) {
 			}
 			continue
 		}
-		if !slices.EqualFunc(rows, c.rows, func(a, b Row) bool { return a.Number == b.Number && slices.Equal(a.Cells, b.Cells) }) {
+		if !slices.EqualFunc(rows, c.rows,
+			func(a, b Row) bool { return a.Number == b.Number && slices.Equal(a.Cells, b.Cells) }) {
 			t.Errorf("%s: rows %v, want %v", name, rows, c.rows)
 		}
 	}
@@ -122,7 +153,8 @@ func TestBadSources(t *testing.T) {
 	if f, _ := fault.From(err); f == nil || f.Place.Row != 3 || f.Place.Column != "B" {
 		t.Errorf("the place of an unclosed quote: %+v", f)
 	}
-	for _, set := range []Reading{{Encoding: "klingon"}, {Delimiter: ";;"}, {DateOrder: "sideways"}, {DecimalSign: "!"}, {HeaderRow: 5, LastRow: 2}} {
+	for _, set := range []Reading{{Encoding: "klingon"}, {Delimiter: ";;"}, {DateOrder: "sideways"}, {DecimalSign: "!"},
+		{HeaderRow: 5, LastRow: 2}} {
 		if _, _, err := readAll("a,b\n1,2\n", set); !fault.Is(err, "bad_reading") {
 			t.Errorf("%+v: %v, want bad_reading", set, err)
 		}
@@ -131,7 +163,8 @@ func TestBadSources(t *testing.T) {
 
 // A column tells how its percentages are written, and when it writes them in two ways.
 func TestPercentsOfAColumn(t *testing.T) {
-	for cells, want := range map[string]string{"0.5 0.25 1 0": "of_one", "50 25 100 0": "of_hundred", "50 0.25 100": "mixed", "0,5 0,1": "of_one", "0 1 1": "", "50% 25%": "", "a b": ""} {
+	for cells, want := range map[string]string{"0.5 0.25 1 0": "of_one", "50 25 100 0": "of_hundred",
+		"50 0.25 100": "mixed", "0,5 0,1": "of_one", "0 1 1": "", "50% 25%": "", "a b": ""} {
 		p := NewProfiler([]string{"chance"})
 		for n, c := range strings.Fields(cells) {
 			p.Add(Row{Number: int64(n + 2), Cells: []string{c}})
@@ -144,7 +177,8 @@ func TestPercentsOfAColumn(t *testing.T) {
 
 // Amounts with letters beside them tell of the decimal sign too.
 func TestDecimalSignBesideLetters(t *testing.T) {
-	for cells, want := range map[string]string{"7,5|VND 500,000,000": "", "VND 500,000,000|12": ".", "1.250,00 kr|NOK 12": ",", "Pier 5|Room b": "", "7,5|20 USD": ","} {
+	for cells, want := range map[string]string{"7,5|VND 500,000,000": "", "VND 500,000,000|12": ".",
+		"1.250,00 kr|NOK 12": ",", "Pier 5|Room b": "", "7,5|20 USD": ","} {
 		p := NewProfiler([]string{"sum"})
 		for n, c := range strings.Split(cells, "|") {
 			p.Add(Row{Number: int64(n + 2), Cells: []string{c}})
@@ -169,8 +203,9 @@ func TestLooseQuotes(t *testing.T) {
 		"up to the end":              {"a,b,c\n1,\"two,3\n4,5,6\n7,8,9\n", 2, 3, `"two`},
 		"up to the limit of a cell":  {"a,b,c\n1,\"two,3\n" + long, 2, 400_001, `"two`},
 		"inches behind it":           {"a,b,c\n1,\"two,3\n4,12\" pipe,6\n7,\"eight\",9\n", 2, 3, `"two`},
-		"lines of a text":            {"a,b,c\n1,\"dear all,\nyes, or no\nlater, he said,\"well\" and left\",3\n", 0, 1, "dear all,\nyes, or no\nlater, he said,\"well\" and left"},
-		"a quoted text of rows":      {"a,b,c\n1,\"x,y,z\n1,2,3\n4,5,6\",3\n", 0, 1, "x,y,z\n1,2,3\n4,5,6"},
+		"lines of a text": {"a,b,c\n1,\"dear all,\nyes, or no\nlater, he said,\"well\" and left\",3\n", 0,
+			1, "dear all,\nyes, or no\nlater, he said,\"well\" and left"},
+		"a quoted text of rows": {"a,b,c\n1,\"x,y,z\n1,2,3\n4,5,6\",3\n", 0, 1, "x,y,z\n1,2,3\n4,5,6"},
 	} {
 		table, err := Open(source(c.text), Reading{Encoding: "utf-8", Delimiter: ",", HeaderRow: 1}, DefaultLimits)
 		if err != nil {
@@ -197,10 +232,12 @@ func TestLooseQuotes(t *testing.T) {
 		}
 	}
 	p := NewProfiler([]string{"a", "b", "c", "d"})
-	for n, cell := range []string{"1,2,3,4\n5,6,7,8\n9,0", "\n1;2;3;4\n5;6;7;8\n", "dear all,\nyes, or no, or, well\nbye"} {
+	for n, cell := range []string{"1,2,3,4\n5,6,7,8\n9,0", "\n1;2;3;4\n5;6;7;8\n",
+		"dear all,\nyes, or no, or, well\nbye"} {
 		p.Add(Row{Number: int64(n + 2), Cells: []string{"x", cell}})
 	}
-	if _, notices := p.Profile(); len(notices) != 1 || notices[0].Code != "rows_in_cell" || notices[0].Row != 3 || notices[0].Count != 1 {
+	if _, notices := p.Profile(); len(notices) != 1 || notices[0].Code != "rows_in_cell" || notices[0].Row != 3 ||
+		notices[0].Count != 1 {
 		t.Errorf("cells that hold rows: %+v", notices)
 	}
 }
@@ -231,7 +268,8 @@ func TestWrittenRowsComeBack(t *testing.T) {
 		if err := w.WriteAll(want); err != nil {
 			t.Fatal(err)
 		}
-		d := newDelimitedText(source(buf.String()), bytes.NewReader(buf.Bytes()), Reading{Delimiter: string(w.Comma)}, DefaultLimits)
+		d := newDelimitedText(source(buf.String()), bytes.NewReader(buf.Bytes()), Reading{Delimiter: string(w.Comma)},
+			DefaultLimits)
 		for n, row := range want {
 			got, err := d.Next()
 			if err != nil {
@@ -250,7 +288,9 @@ func TestWrittenRowsComeBack(t *testing.T) {
 func TestProfile(t *testing.T) {
 	p := NewProfiler([]string{"mail", "day", "sum", "kind", "open", "none"})
 	for n := range 1000 {
-		p.Add(Row{Number: int64(n + 2), Cells: []string{fmt.Sprintf("p%d@x.example", n), fmt.Sprintf("%02d/03/2026", n%28+1), fmt.Sprintf("%d,50", n), []string{"hot", "cold"}[n%2], fmt.Sprintf("%02d/%02d/2026", n%12+1, n%11+1), ""}})
+		p.Add(Row{Number: int64(n + 2), Cells: []string{fmt.Sprintf("p%d@x.example", n),
+			fmt.Sprintf("%02d/03/2026", n%28+1), fmt.Sprintf("%d,50", n), []string{"hot", "cold"}[n%2],
+			fmt.Sprintf("%02d/%02d/2026", n%12+1, n%11+1), ""}})
 	}
 	p.Add(Row{Number: 1002, Cells: []string{"", "", "", "", "", "", "too much"}})
 	cols, notices := p.Profile()
@@ -258,7 +298,9 @@ func TestProfile(t *testing.T) {
 		guess, order, sign, unsettled string
 		filled, distinct              int64
 	}
-	want := []seen{{"email", "", "", "", 1000, 1000}, {"date", "day_first", "", "", 1000, 28}, {"number", "", ",", "", 1000, 1000}, {"text", "", "", "", 1000, 2}, {"date", "", "", "date_order", 1000, 132}, {"", "", "", "", 0, 0}}
+	want := []seen{{"email", "", "", "", 1000, 1000}, {"date", "day_first", "", "", 1000, 28},
+		{"number", "", ",", "", 1000, 1000}, {"text", "", "", "", 1000, 2}, {"date", "", "", "date_order", 1000, 132},
+		{"", "", "", "", 0, 0}}
 	for i, w := range want {
 		c := cols[i]
 		got := seen{c.Guess, c.DateOrder, c.DecimalSign, c.Unsettled, c.Filled, c.Distinct}
@@ -291,7 +333,8 @@ func TestLetters(t *testing.T) {
 // No bytes whatsoever bring the reader down, and every row that comes has a
 // number above the one before and cells that text can carry.
 func FuzzRead(f *testing.F) {
-	for _, s := range []string{"a,b\n1,2\n", "sep=;\na;b\n\"x\"\"y\";2\n", "\ufeffa\tb\r\n1\t2", "\xff\xfea\x00,\x00b\x00", "a,b\n\"open", "PK\x03\x04", "a,a,,\n1,2,3,4,5\n", "\xe5;\xf8\n1;2\n"} {
+	for _, s := range []string{"a,b\n1,2\n", "sep=;\na;b\n\"x\"\"y\";2\n", "\ufeffa\tb\r\n1\t2",
+		"\xff\xfea\x00,\x00b\x00", "a,b\n\"open", "PK\x03\x04", "a,a,,\n1,2,3,4,5\n", "\xe5;\xf8\n1;2\n"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {
@@ -354,10 +397,13 @@ func TestMisreadText(t *testing.T) {
 // beside them.
 func TestTheOrderOfDaysBesideTimes(t *testing.T) {
 	for cells, want := range map[string]string{
-		"11/12/2026 09:14 AM|11/13/2026 02:05 PM": "month_first", "11-12-2026 kl. 10.30|13-12-2026 kl. 9.00": "day_first", "Fri 11/12/2026|Sun 13/12/2026": "day_first",
-		"11/12/2026 à 10h30|13/12/2026 à 11h00": "day_first", "11/12/2026 10:30|12/31/2026 10:30:15": "month_first", "11/12/2026 10:30 Uhr|11/10/2026 9:30 Uhr": "", "Quay 11/12/2026-7|Quay 13/12/2026-8": "",
+		"11/12/2026 09:14 AM|11/13/2026 02:05 PM": "month_first", "11-12-2026 kl. 10.30|13-12-2026 kl. 9.00": "day_first",
+		"Fri 11/12/2026|Sun 13/12/2026":         "day_first",
+		"11/12/2026 à 10h30|13/12/2026 à 11h00": "day_first", "11/12/2026 10:30|12/31/2026 10:30:15": "month_first",
+		"11/12/2026 10:30 Uhr|11/10/2026 9:30 Uhr": "", "Quay 11/12/2026-7|Quay 13/12/2026-8": "",
 		// Dots are day first by themselves, and say nothing of dates with strokes.
-		"11.12.2026|1.10.2026": "day_first", "11.12.2026|12/1/26": "", "31.12.2026|12/1/26": "", "31/12/2026|12.1.2026|12/1/26": "day_first", "11.12.2026|12/31/26": "",
+		"11.12.2026|1.10.2026": "day_first", "11.12.2026|12/1/26": "", "31.12.2026|12/1/26": "",
+		"31/12/2026|12.1.2026|12/1/26": "day_first", "11.12.2026|12/31/26": "",
 	} {
 		p := NewProfiler([]string{"When"})
 		for n, c := range strings.Split(cells, "|") {

@@ -70,7 +70,8 @@ func (g *guarded) Read(p []byte) (int, error) {
 	g.done += int64(n)
 	g.left -= int64(n)
 	if g.left < 0 || g.done > bombFrom && g.done > bombRatio*max(g.packed, 1) {
-		return n, fault.New(fault.Invalid, "unpacks_too_large", "the file unpacks to far more than a sheet holds").Mended("Send the sheet as CSV; the limit can be raised when the service is started.")
+		return n, fault.New(fault.Invalid, "unpacks_too_large",
+			"the file unpacks to far more than a sheet holds").Mended("Send the sheet as CSV; the limit can be raised when the service is started.")
 	}
 	if err != nil && err != io.EOF {
 		return n, fmt.Errorf("%w: %w", errXML, err)
@@ -144,7 +145,8 @@ func (b *workbook) listSheets() error {
 			v := x.attr("date1904")
 			b.is1904 = v == "1" || v == "true"
 		case "sheet":
-			b.sheets = append(b.sheets, sheetPart{name: x.attr("name"), hidden: x.attr("state") != "" && x.attr("state") != "visible", part: targets[x.attr("id")]})
+			b.sheets = append(b.sheets, sheetPart{name: x.attr("name"), hidden: x.attr("state") != "" &&
+				x.attr("state") != "visible", part: targets[x.attr("id")]})
 		}
 		return nil
 	})
@@ -160,7 +162,9 @@ func (b *workbook) sheet(name string) (sheetPart, error) {
 	for _, s := range b.sheets {
 		names = append(names, s.name)
 	}
-	return sheetPart{}, fault.New(fault.Invalid, "unknown_sheet", "the source has no such sheet").At(fault.Place{File: b.src.Name}).With(name).Mended("Sheets: " + strings.Join(names, ", ") + ".")
+	return sheetPart{}, fault.New(fault.Invalid, "unknown_sheet",
+		"the source has no such sheet").At(fault.Place{File: b.src.Name}).With(name).Mended("Sheets: " +
+		strings.Join(names, ", ") + ".")
 }
 
 // cellStyle is how the number in a cell is meant.
@@ -287,7 +291,8 @@ func (b *workbook) readSharedTexts() error {
 			b.texts.starts = append(b.texts.starts, at)
 		}
 		if b.texts.count++; b.texts.count > mostTexts {
-			return fault.New(fault.Invalid, "too_many_texts", "the workbook has more than "+itoa(mostTexts)+" different texts").Mended("Send the sheet as CSV.")
+			return fault.New(fault.Invalid, "too_many_texts", "the workbook has more than "+itoa(mostTexts)+
+				" different texts").Mended("Send the sheet as CSV.")
 		}
 		var head [binary.MaxVarintLen64]byte
 		n := binary.PutUvarint(head[:], uint64(len(text)))

@@ -85,7 +85,8 @@ func TestWorkbook(t *testing.T) {
 	ok(t, f.SetCellStyle(s, "C5", "C5", style(10, "")))
 	ok(t, f.SetCellStyle(s, "F5", "F5", style(0, "00000")))
 	ok(t, f.SetCellStyle(s, "G5", "G5", style(0, `dd/mm/yyyy\ hh:mm`)))
-	ok(t, f.SetCellRichText(s, "A7", []excelize.RichTextRun{{Text: "Kal"}, {Text: "vøya", Font: &excelize.Font{Bold: true}}}))
+	ok(t, f.SetCellRichText(s, "A7",
+		[]excelize.RichTextRun{{Text: "Kal"}, {Text: "vøya", Font: &excelize.Font{Bold: true}}}))
 	ok(t, f.SetCellValue(s, "B7", time.Date(2026, 3, 31, 0, 0, 0, 0, time.UTC)))
 	ok(t, f.SetCellValue(s, "C7", "line\nbreak"))
 	ok(t, f.SetCellValue(s, "D7", 0.1+0.2))
@@ -99,29 +100,35 @@ func TestWorkbook(t *testing.T) {
 	if want := []string{"Name", "Since", "Share", "Sum", "Active", "Zip", "Seen", "Phone"}; !slices.Equal(header, want) {
 		t.Fatalf("header %q, want %q", header, want)
 	}
-	want := []Row{{Number: 5, Cells: []string{"Åse & <Søn>", "2026-03-31", "12.5%", "1250.3", "true", "05003", "2026-03-31 10:30:00", "4755112233"}}, {Number: 7, Cells: []string{"Kalvøya", "2026-03-31", "line\nbreak", "0.3"}}}
+	want := []Row{{Number: 5, Cells: []string{"Åse & <Søn>", "2026-03-31", "12.5%", "1250.3", "true", "05003",
+		"2026-03-31 10:30:00", "4755112233"}}, {Number: 7, Cells: []string{"Kalvøya", "2026-03-31", "line\nbreak", "0.3"}}}
 	if fmt.Sprint(rows) != fmt.Sprint(want) {
 		t.Errorf("rows\n%v, want\n%v", rows, want)
 	}
 	if got := codes(notices); !slices.Equal(got, []string{"hidden_sheet", "hidden_rows", "merged_cells"}) {
 		t.Errorf("notices %v", got)
 	}
-	if _, _, _, err := readSource(bytesSource("b.xlsx", buf.Bytes()), Reading{Sheet: "Nowhere"}); !fault.Is(err, "unknown_sheet") {
+	if _, _, _, err := readSource(bytesSource("b.xlsx", buf.Bytes()), Reading{Sheet: "Nowhere"}); !fault.Is(err,
+		"unknown_sheet") {
 		t.Error(err)
 	}
-	if _, _, _, err := readSource(bytesSource("b.xlsx", buf.Bytes()[:buf.Len()/2]), Reading{}); !fault.Is(err, "bad_spreadsheet") {
+	if _, _, _, err := readSource(bytesSource("b.xlsx", buf.Bytes()[:buf.Len()/2]), Reading{}); !fault.Is(err,
+		"bad_spreadsheet") {
 		t.Error(err)
 	}
 }
 
 func TestFormats(t *testing.T) {
-	for code, want := range map[string]cellStyle{"General": {}, "0.00": {}, "dd/mm/yyyy": {date: true}, "[$-409]d\\-mmm\\-yy;@": {date: true}, "hh:mm": {clock: true}, "yyyy-mm-dd hh:mm": {date: true, clock: true},
-		"0%": {percent: true}, "00000": {pad: 5}, `0" days"`: {}, `#,##0.00 [$€-407]`: {}, "@": {}, "mmm yyyy": {date: true}} {
+	for code, want := range map[string]cellStyle{"General": {}, "0.00": {}, "dd/mm/yyyy": {date: true},
+		"[$-409]d\\-mmm\\-yy;@": {date: true}, "hh:mm": {clock: true}, "yyyy-mm-dd hh:mm": {date: true, clock: true},
+		"0%": {percent: true}, "00000": {pad: 5}, `0" days"`: {}, `#,##0.00 [$€-407]`: {}, "@": {},
+		"mmm yyyy": {date: true}} {
 		if got := styleOf(code); got != want {
 			t.Errorf("%s: %+v, want %+v", code, got, want)
 		}
 	}
-	for v, want := range map[string]string{"1": "1900-01-01", "59": "1900-02-28", "61": "1900-03-01", "46112": "2026-03-31", "46112.5": "2026-03-31 12:00:00"} {
+	for v, want := range map[string]string{"1": "1900-01-01", "59": "1900-02-28", "61": "1900-03-01",
+		"46112": "2026-03-31", "46112.5": "2026-03-31 12:00:00"} {
 		if got := shownNumber(v, cellStyle{date: true}, false); got != want {
 			t.Errorf("day %s: %s, want %s", v, got, want)
 		}
@@ -129,7 +136,8 @@ func TestFormats(t *testing.T) {
 	if got := shownNumber("44650", cellStyle{date: true}, true); got != "2026-03-31" {
 		t.Errorf("day counted from 1904: %s", got)
 	}
-	for v, want := range map[string]string{"4.91234567890123E+17": "4.91234567890123E+17", "1E-3": "0.001", "1250": "1250", "1250.10": "1250.1", "text": "text"} {
+	for v, want := range map[string]string{"4.91234567890123E+17": "4.91234567890123E+17", "1E-3": "0.001",
+		"1250": "1250", "1250.10": "1250.1", "text": "text"} {
 		if got := shownNumber(v, cellStyle{}, false); got != want {
 			t.Errorf("%s: %s, want %s", v, got, want)
 		}
@@ -169,14 +177,16 @@ func TestArchives(t *testing.T) {
 	if _, _, _, err := readSource(bytesSource("z.zip", bomb), Reading{}); !fault.Is(err, "unpacks_too_large") {
 		t.Errorf("a bomb: %v", err)
 	}
-	hostile := archive(t, "xl/workbook.xml", `<!DOCTYPE x [<!ENTITY a "aaaa">]><workbook/>`, "xl/_rels/workbook.xml.rels", `<Relationships/>`)
+	hostile := archive(t, "xl/workbook.xml", `<!DOCTYPE x [<!ENTITY a "aaaa">]><workbook/>`,
+		"xl/_rels/workbook.xml.rels", `<Relationships/>`)
 	if _, _, _, err := readSource(bytesSource("h.xlsx", hostile), Reading{}); !fault.Is(err, "hostile_file") {
 		t.Errorf("a document type: %v", err)
 	}
 }
 
 func TestJSONLines(t *testing.T) {
-	header, rows, _, err := readSource(source(`{"name":"Åse","at":{"town":"Kalvøya"},"tags":["a","b"]}`+"\n\n"+`{"name":"Bo","n":1250.50,"ok":true,"none":null}`+"\n"), Reading{})
+	header, rows, _, err := readSource(source(`{"name":"Åse","at":{"town":"Kalvøya"},"tags":["a","b"]}`+"\n\n"+
+		`{"name":"Bo","n":1250.50,"ok":true,"none":null}`+"\n"), Reading{})
 	ok(t, err)
 	if want := []string{"name", "at.town", "tags", "n", "ok", "none"}; !slices.Equal(header, want) {
 		t.Errorf("header %q", header)
@@ -238,7 +248,9 @@ func TestSavedAfresh(t *testing.T) {
 	ok(t, err)
 	ok(t, os.WriteFile(filepath.Join(dir, "offices.csv"), b, 0o600))
 	for _, format := range []string{"xlsx", "ods"} {
-		c := exec.Command(program, "-env:UserInstallation=file://"+dir+"/profile", "--headless", "--infilter=CSV:44,34,76,1,,2057,false,true", "--convert-to", format, "--outdir", dir, filepath.Join(dir, "offices.csv"))
+		c := exec.Command(program, "-env:UserInstallation=file://"+dir+"/profile", "--headless",
+			"--infilter=CSV:44,34,76,1,,2057,false,true", "--convert-to", format, "--outdir", dir,
+			filepath.Join(dir, "offices.csv"))
 		if out, err := c.CombinedOutput(); err != nil {
 			t.Skipf("the spreadsheet program does not convert: %v %s", err, out)
 		}
@@ -260,7 +272,8 @@ func FuzzWorkbook(f *testing.F) {
 
 // FuzzXML feeds any bytes to the puller of elements.
 func FuzzXML(f *testing.F) {
-	for _, s := range []string{`<a b="c>d"><![CDATA[x]]>&amp;&#233;</a>`, `<?xml version="1.0"?><!-- c --><a/>`, `<a`, `<!DOCTYPE`, `&#x110000;<a b='x'/>`} {
+	for _, s := range []string{`<a b="c>d"><![CDATA[x]]>&amp;&#233;</a>`, `<?xml version="1.0"?><!-- c --><a/>`, `<a`,
+		`<!DOCTYPE`, `&#x110000;<a b='x'/>`} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {

@@ -38,9 +38,11 @@ func newXML(r io.Reader, most int) *xmlReader {
 	return &xmlReader{in: bufio.NewReaderSize(r, 128<<10), most: most}
 }
 
-var errXML = fault.New(fault.Invalid, "bad_spreadsheet", "the spreadsheet's inside is damaged").Mended("Open it in a spreadsheet program, save it again, and send that.")
+var errXML = fault.New(fault.Invalid, "bad_spreadsheet",
+	"the spreadsheet's inside is damaged").Mended("Open it in a spreadsheet program, save it again, and send that.")
 
-var errDoctype = fault.New(fault.Invalid, "hostile_file", "the spreadsheet's inside declares a document type, which no spreadsheet program writes").Mended("Save it again from a spreadsheet program.")
+var errDoctype = fault.New(fault.Invalid, "hostile_file", "the spreadsheet's inside declares a document type, which "+
+	"no spreadsheet program writes").Mended("Save it again from a spreadsheet program.")
 
 // until reads up to and with the byte; what is read stays in buf.
 func (x *xmlReader) until(end byte) error {
@@ -58,7 +60,8 @@ func (x *xmlReader) until(end byte) error {
 }
 
 func tooLong(most int) *fault.Error {
-	return fault.New(fault.Invalid, "cell_too_long", "a cell is longer than "+itoa(most)+" bytes").Mended("Shorten it; the limit can be raised when the service is started.")
+	return fault.New(fault.Invalid, "cell_too_long", "a cell is longer than "+itoa(most)+
+		" bytes").Mended("Shorten it; the limit can be raised when the service is started.")
 }
 
 // next gives the next start, end or text that is not blank space between tags.

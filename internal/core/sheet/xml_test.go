@@ -97,7 +97,8 @@ func written(b []byte) []byte {
 	var out strings.Builder
 	var open []string
 	names := []string{"row", "c", "x:t", "is", "table:cell"}
-	texts := []string{"Øksnes", " a b ", "&amp;", "&lt;x&gt;", "&#233;", "&#xE9;", "]]", "1 > 0", "'q'", "\n", "&quot;&apos;"}
+	texts := []string{"Øksnes", " a b ", "&amp;", "&lt;x&gt;", "&#233;", "&#xE9;", "]]", "1 > 0", "'q'", "\n",
+		"&quot;&apos;"}
 	values := []string{"A1", "a>b", "&amp;", "&#65;", "it's", "", "x y"}
 	out.WriteString("<s>")
 	for n, c := range b {
@@ -108,7 +109,8 @@ func written(b []byte) []byte {
 			open = append(open, name)
 			fmt.Fprintf(&out, "<%s r=\"%s\">", name, pick(values))
 		case 2:
-			fmt.Fprintf(&out, "<%s  v=\"%s\" r='%s' />", pick(names), pick(values), strings.ReplaceAll(pick(values), "'", "&apos;"))
+			fmt.Fprintf(&out, "<%s  v=\"%s\" r='%s' />", pick(names), pick(values),
+				strings.ReplaceAll(pick(values), "'", "&apos;"))
 		case 3:
 			if len(open) > 0 {
 				out.WriteString("</" + open[len(open)-1] + ">")
@@ -132,7 +134,8 @@ func written(b []byte) []byte {
 // FuzzXMLAgainst compares our reader of elements with that of the standard
 // library, on documents that spreadsheet programs may write.
 func FuzzXMLAgainst(f *testing.F) {
-	for _, s := range []string{"", "\x00\x06\x03", "\x02\x04\x05\x07", "0\x080\x10abcdefgh", "\x01\x09\x11\x19!)1", "\x05\x0d\x15\x1d%-5="} {
+	for _, s := range []string{"", "\x00\x06\x03", "\x02\x04\x05\x07", "0\x080\x10abcdefgh", "\x01\x09\x11\x19!)1",
+		"\x05\x0d\x15\x1d%-5="} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {

@@ -167,7 +167,8 @@ func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms, k
 }
 
 // plainKinds are the types of which cells can hardly be anything else.
-var plainKinds = map[catalog.FieldType]bool{catalog.Country: true, catalog.Currency: true, catalog.Email: true, catalog.URL: true, catalog.OneChoice: true}
+var plainKinds = map[catalog.FieldType]bool{catalog.Country: true, catalog.Currency: true, catalog.Email: true,
+	catalog.URL: true, catalog.OneChoice: true}
 
 // refuted reports whether a header says a field for sure, and the cells are nothing that it says: a
 // short form was meant otherwise.
@@ -271,7 +272,8 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		if i < 0 || scores[c][i] < doubt {
 			continue
 		}
-		s := Suggestion{Column: v.columns[c].Header, Draft: targets[places[i].target].Draft, Field: places[i].field.Name, Confidence: scores[c][i], Reason: reasons[c][i]}
+		s := Suggestion{Column: v.columns[c].Header, Draft: targets[places[i].target].Draft, Field: places[i].field.Name,
+			Confidence: scores[c][i], Reason: reasons[c][i]}
 		if unit, _ := value.UnitOf(s.Column); inUnits(places[i].field) && value.ToBeMultiplied(places[i].field, s.Column) {
 			s.Reason += ", and its amounts are in " + string(unit)
 		}
@@ -288,7 +290,8 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, ownNumbers, besideGiven, v.splitNames, splitAddresses, splitTowns, besideTown, tellCountry, splitAmounts,
+			whoseNumbers, ownNumbers, besideGiven, v.splitNames, splitAddresses, splitTowns, besideTown, tellCountry,
+			splitAmounts,
 			joinStreets, joinLines, joinNames, joinExtensions, joinWholeNames, v.whatIsLeft,
 		} {
 			out = look(target, mine, out)
@@ -326,7 +329,8 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 
 // totalWords are words of headers of sums, which beside quantities and prices are of a line and
 // not of what it belongs to.
-var totalWords = wordSet(`total totals sum summe gesamt gesamtpreis gesamtbetrag zeilensumme linetotal ttc ht totale totaal totalt
+var totalWords = wordSet(`total totals sum summe gesamt gesamtpreis gesamtbetrag zeilensumme linetotal ttc ht totale
+	totaal totalt
 	summa yhteensa razem suma subtotal`)
 
 // doubtTotals leaves amounts and remarks that seem to be those of lines to be asked about, where rows make
@@ -381,7 +385,8 @@ func (v *View) doubtTotals(targets []Target, list []Suggestion) (ofLines []Sugge
 func othersOf(targets []Target, places []place, given int, scores []float64, reasons []string) (list []Other) {
 	for i, p := range places {
 		if i != given && scores[i] >= doubt {
-			list = append(list, Other{Draft: targets[p.target].Draft, Field: p.field.Name, Confidence: scores[i], Reason: reasons[i]})
+			list = append(list, Other{Draft: targets[p.target].Draft, Field: p.field.Name, Confidence: scores[i],
+				Reason: reasons[i]})
 		}
 	}
 	slices.SortStableFunc(list, func(a, b Other) int { return cmp.Compare(b.Confidence, a.Confidence) })
@@ -394,7 +399,8 @@ func (v *View) placesOf(targets []Target) []place {
 	var list []place
 	for n, target := range targets {
 		for at, f := range v.compare(target.Type, target.Memory).fields {
-			drafted := f.Type == catalog.Reference && slices.ContainsFunc(targets, func(o Target) bool { return o.Type.Name == f.To && o.Type.Name != target.Type.Name })
+			drafted := f.Type == catalog.Reference &&
+				slices.ContainsFunc(targets, func(o Target) bool { return o.Type.Name == f.To && o.Type.Name != target.Type.Name })
 			if !drafted {
 				list = append(list, place{n, at, f})
 			}
@@ -435,7 +441,8 @@ func (v *View) besideFamily(places []place, scores [][]float64) {
 			given = given || slices.Contains(set, "given")
 			family = family || slices.Contains(set, "family") && !slices.Contains(set, "person")
 		}
-		only := l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Equal(set, []string{"name"}) })
+		only := l.unknown == 0 && slices.ContainsFunc(l.sets,
+			func(set []string) bool { return slices.Equal(set, []string{"name"}) })
 		if only && share(col.Samples, withLegalForm) < 0.2 {
 			named = append(named, c)
 		}

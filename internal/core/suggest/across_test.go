@@ -39,14 +39,20 @@ func TestAcross(t *testing.T) {
 		headers []string
 		want    string
 	}{
-		{[]string{"contact", "account"}, []string{"Company", "Street", "City", "Company phone", "Contact first name", "Contact last name", "E-mail", "Phone"},
-			"Company=account.name Street=account.street City=account.locality Company phone=account.phone Contact first name=contact.given_name Contact last name=contact.family_name E-mail=contact.email Phone=contact.phone"},
-		{[]string{"contact", "account"}, []string{"Kontakt Vorname", "Kontakt Nachname", "Kontakt E-Mail", "Firma", "Straße", "PLZ", "Ort"},
-			"Kontakt Vorname=contact.given_name Kontakt Nachname=contact.family_name Kontakt E-Mail=contact.email Firma=account.name Straße=account.street PLZ=account.postal_code Ort=account.locality"},
+		{[]string{"contact", "account"}, []string{"Company", "Street", "City", "Company phone", "Contact first name",
+			"Contact last name", "E-mail", "Phone"},
+			"Company=account.name Street=account.street City=account.locality Company phone=account.phone Contact first " +
+				"name=contact.given_name Contact last name=contact.family_name E-mail=contact.email Phone=contact.phone"},
+		{[]string{"contact", "account"}, []string{"Kontakt Vorname", "Kontakt Nachname", "Kontakt E-Mail", "Firma",
+			"Straße", "PLZ", "Ort"},
+			"Kontakt Vorname=contact.given_name Kontakt Nachname=contact.family_name Kontakt E-Mail=contact.email " +
+				"Firma=account.name Straße=account.street PLZ=account.postal_code Ort=account.locality"},
 		{[]string{"opportunity", "line"}, []string{"Deal", "Stage", "Expected close", "Product", "Quantity", "Unit price"},
-			"Deal=opportunity.title Stage=opportunity.stage Expected close=opportunity.expected_close Product=line.product Quantity=line.quantity Unit price=line.unit_price"},
+			"Deal=opportunity.title Stage=opportunity.stage Expected close=opportunity.expected_close Product=line.product " +
+				"Quantity=line.quantity Unit price=line.unit_price"},
 		// Nothing says whose the phone is: it is not taken.
-		{[]string{"contact", "account"}, []string{"Phone", "Surname", "Registration number"}, "Surname=contact.family_name Registration number=account.registration_number"},
+		{[]string{"contact", "account"}, []string{"Phone", "Surname", "Registration number"},
+			"Surname=contact.family_name Registration number=account.registration_number"},
 	} {
 		if got := spots(NewView(columns(x.headers...)).Across(targets(c, x.types...))); got != x.want {
 			t.Errorf("%v:\ngot  %s\nwant %s", x.headers, got, x.want)
@@ -115,11 +121,13 @@ func TestWithDraft(t *testing.T) {
 		}
 	}
 	list := filled(0, "Firm", "Name", "Position", "Zip", "Town")
-	list[0].Samples = []string{"Kelpie Marine Ltd", "Sea Loch Charters", "Solent Sails", "Rigging Direct", "Harbour Lights", "Moss Boats"}
+	list[0].Samples = []string{"Kelpie Marine Ltd", "Sea Loch Charters", "Solent Sails", "Rigging Direct",
+		"Harbour Lights", "Moss Boats"}
 	list[1].Samples = []string{"Fiona McAllister", "Ross Tait", "Priya Nair", "Thomas Smith", "Anna Berg", "Peter Moss"}
 	person, _ := c.Type("contact")
 	r = NewView(list).WithDraft(Routine(person, Columns(person, list, nil)), c, mapping.Draft{Type: "account"}, nothing)
-	if o := r.Drafts[1].Fields["name"]; !slices.Equal(o.From, []string{"Firm"}) || !slices.Equal(r.Drafts[0].Fields["family_name"].From, []string{"Name"}) {
+	if o := r.Drafts[1].Fields["name"]; !slices.Equal(o.From, []string{"Firm"}) ||
+		!slices.Equal(r.Drafts[0].Fields["family_name"].From, []string{"Name"}) {
 		t.Errorf("the names of people are taken for those of companies: %+v", r.Drafts)
 	}
 	// Lines of an address go with their town.
@@ -138,7 +146,8 @@ func TestWithDraft(t *testing.T) {
 		"Web=hanley.example|hpyc.example|pmi.example|lund.example|sja.example|lakeside.example",
 	}, ";"))
 	r = NewView(book).WithDraft(Routine(person, Columns(person, book, nil)), c, mapping.Draft{Type: "account"}, nothing)
-	if o, still := r.Drafts[0].Fields["street"]; still || !slices.Equal(r.Drafts[1].Fields["street"].From, []string{"Address 1", "Address 2"}) {
+	if o, still := r.Drafts[0].Fields["street"]; still || !slices.Equal(r.Drafts[1].Fields["street"].From,
+		[]string{"Address 1", "Address 2"}) {
 		t.Errorf("the street stays behind when its town goes: %v of %v", o.From, r.Drafts[1].Fields["street"].From)
 	}
 	people := slices.Concat(filled(0, "Surname"), filled(2, "Company", "Website"))
@@ -193,8 +202,11 @@ func TestTotalsOfLinesAreNotThoseOfDeals(t *testing.T) {
 }
 
 func TestChoiceGuess(t *testing.T) {
-	f := catalog.Field{Type: catalog.OneChoice, Choices: []catalog.Choice{{Code: "high", Label: "High", Other: []string{"very interested"}}, {Code: "low", Label: "Low"}, {Code: "gone", Label: "Interested", Closed: true}}}
-	for text, want := range map[string]string{"hihg": "", "very intrested": "high", "rather low": "low", "": "", "boat": "", "interested": "", "very interested indeed": "high"} {
+	f := catalog.Field{Type: catalog.OneChoice,
+		Choices: []catalog.Choice{{Code: "high", Label: "High", Other: []string{"very interested"}},
+			{Code: "low", Label: "Low"}, {Code: "gone", Label: "Interested", Closed: true}}}
+	for text, want := range map[string]string{"hihg": "", "very intrested": "high", "rather low": "low", "": "",
+		"boat": "", "interested": "", "very interested indeed": "high"} {
 		if got := Choice(f, text); got != want {
 			t.Errorf("%q: %q, want %q", text, got, want)
 		}
@@ -219,7 +231,8 @@ func TestCurrencyBesideAmounts(t *testing.T) {
 	} {
 		cols := columns(x.headers...)
 		cols[1].Samples = x.samples
-		got := slices.ContainsFunc(Columns(rt, cols, nil), func(s Suggestion) bool { return s.Field == "currency" && s.Take == mapping.TakeCurrency && s.Taken })
+		got := slices.ContainsFunc(Columns(rt, cols, nil),
+			func(s Suggestion) bool { return s.Field == "currency" && s.Take == mapping.TakeCurrency && s.Taken })
 		if got != x.want {
 			t.Errorf("%v %v: %v", x.headers, x.samples, got)
 		}
@@ -231,7 +244,8 @@ func TestTogether(t *testing.T) {
 	c := standard(t)
 	lead, _ := c.Type("lead")
 	contact, _ := c.Type("contact")
-	all := []string{"Company", "Website", "Town", "Contact first name", "Contact last name", "Contact e-mail", "Deal title", "Stage", "Deal value", "Expected close"}
+	all := []string{"Company", "Website", "Town", "Contact first name", "Contact last name", "Contact e-mail",
+		"Deal title", "Stage", "Deal value", "Expected close"}
 	for _, x := range []struct {
 		now     catalog.RecordType
 		headers []string
@@ -261,10 +275,12 @@ func TestMailboxesOfPeople(t *testing.T) {
 		return sheet.Column{Header: header, Filled: int64(len(cells)), Distinct: int64(len(cells)), Samples: cells}
 	}
 	for mails, want := range map[string]string{
-		"s.brandt@werft.example felix@segeln.example m.heide@boote.example": "contact", "info@werft.example office@segeln.example post@boote.example": "account",
+		"s.brandt@werft.example felix@segeln.example m.heide@boote.example": "contact",
+		"info@werft.example office@segeln.example post@boote.example":       "account",
 	} {
 		list := NewView([]sheet.Column{
-			column("Name", "Sibylle Brandt", "Felix Okonjo", "Marie Heide"), column("Firma", "Werft Brandt", "Segelschule Nord", "Heide Boote"), column("Mail", strings.Fields(mails)...),
+			column("Name", "Sibylle Brandt", "Felix Okonjo", "Marie Heide"),
+			column("Firma", "Werft Brandt", "Segelschule Nord", "Heide Boote"), column("Mail", strings.Fields(mails)...),
 		}).Across([]Target{{Draft: "contact", Type: contact}, {Draft: "account", Type: account}})
 		for _, s := range list {
 			if s.Column == "Mail" && (s.Draft != want || !s.Taken) {
@@ -276,7 +292,8 @@ func TestMailboxesOfPeople(t *testing.T) {
 
 // A main number is the company's; the main person of it is a person.
 func TestMainNumber(t *testing.T) {
-	for header, want := range map[string]bool{"Hovednr.": true, "Main no.": true, "Main phone": true, "Zentrale": true, "Main contact": false, "Phone": false} {
+	for header, want := range map[string]bool{"Hovednr.": true, "Main no.": true, "Main phone": true, "Zentrale": true,
+		"Main contact": false, "Phone": false} {
 		if got := meansLine(header, "main"); got != want {
 			t.Errorf("%s: %v, want %v", header, got, want)
 		}
@@ -291,7 +308,8 @@ func TestCodesBesideTowns(t *testing.T) {
 		codes   []string
 		want    string
 	}{
-		"beside the town":   {[]string{"Nazwa firmy", "Ulica", "Kod", "Miasto"}, []string{"80-560", "81-339", "11-500"}, "postal_code"},
+		"beside the town": {[]string{"Nazwa firmy", "Ulica", "Kod", "Miasto"}, []string{"80-560", "81-339", "11-500"},
+			"postal_code"},
 		"behind the name":   {[]string{"Kod", "Nazwa firmy", "Ulica", "Miasto"}, []string{"80-560", "81-339", "11-500"}, ""},
 		"words of a status": {[]string{"Nazwa firmy", "Ulica", "Kod", "Miasto"}, []string{"AKT", "NEU", "GES"}, ""},
 	} {
@@ -313,14 +331,16 @@ func TestCodesBesideTowns(t *testing.T) {
 // Of several columns of one name the first is it.
 func TestFirstOfSeveral(t *testing.T) {
 	ct, _ := standard(t).Type("account")
-	for _, name := range []string{"Firma 1,Firma 2", "Firma 2,Firma 1", "Name1,Name2", "NAME_1,NAME_2", "Name 1,Name 2,Name 3"} {
+	for _, name := range []string{"Firma 1,Firma 2", "Firma 2,Firma 1", "Name1,Name2", "NAME_1,NAME_2",
+		"Name 1,Name 2,Name 3"} {
 		cols := columns(append(strings.Split(name, ","), "KdNr", "PLZ", "Ort")...)
 		first := ""
 		for n := range strings.Split(name, ",") {
 			cols[n].Filled, cols[n].Samples = 2, []string{"Bootsbau & Reparatur", "z.Hd. Hafenmeister"}
 			if strings.HasSuffix(cols[n].Header, "1") {
 				first = cols[n].Header
-				cols[n].Filled, cols[n].Samples = 4, []string{"Werft Köhler GmbH", "Stein & Söhne KG", "Marina Nord e.V.", "Holm Charter ApS"}
+				cols[n].Filled, cols[n].Samples = 4, []string{"Werft Köhler GmbH", "Stein & Söhne KG", "Marina Nord e.V.",
+					"Holm Charter ApS"}
 			}
 		}
 		got := ""
@@ -342,14 +362,18 @@ func TestTypesBeforeAColon(t *testing.T) {
 	account, _ := c.Type("account")
 	got := map[string]string{}
 	for _, s := range NewView([]sheet.Column{
-		column("Contact: Full Name", "Marit Moe", "Anke Petersen", "John O'Neil"), column("Contact: Title", "Harbour Master", "Buyer", "Owner"), column("Account: Name", "Tern AS", "Gull KG", "O'Neil's Yard"),
-		column("Contact: Phone", "+47 55 30 30 31"), column("Account: Phone", "+47 55 30 30 30"), column("Note: Title", "x", "y"),
+		column("Contact: Full Name", "Marit Moe", "Anke Petersen", "John O'Neil"),
+		column("Contact: Title", "Harbour Master", "Buyer", "Owner"), column("Account: Name", "Tern AS", "Gull KG",
+			"O'Neil's Yard"),
+		column("Contact: Phone", "+47 55 30 30 31"), column("Account: Phone", "+47 55 30 30 30"),
+		column("Note: Title", "x", "y"),
 	}).Among(c).Across([]Target{{Draft: "account", Type: account}, {Draft: "contact", Type: contact}}) {
 		if s.Taken {
 			got[s.Column] = s.Draft + "." + s.Field
 		}
 	}
-	for header, want := range map[string]string{"Contact: Title": "contact.job_title", "Account: Name": "account.name", "Contact: Phone": "contact.phone", "Account: Phone": "account.phone", "Note: Title": ""} {
+	for header, want := range map[string]string{"Contact: Title": "contact.job_title", "Account: Name": "account.name",
+		"Contact: Phone": "contact.phone", "Account: Phone": "account.phone", "Note: Title": ""} {
 		if got[header] != want {
 			t.Errorf("%s: %q, want %q", header, got[header], want)
 		}

@@ -48,20 +48,24 @@ func readLexicon(text string) (words map[string][]string, longest int) {
 // question mark is behind those that the cells must agree with.
 var means = map[string][]string{
 	"account.name": {"company", "company name", "customer", "customer name", "company customer", "name?", "person?"},
-	"staff.name":   {"name", "person name", "owner name", "owner", "employees", "full name", "person", "family given", "name given"},
-	"given_name":   {"given", "given name"},
-	"family_name":  {"family", "family name"},
-	"honorific":    {"salutation", "title?"},
-	"email":        {"email", "email address", "email number", "address?"},
+	"staff.name": {"name", "person name", "owner name", "owner", "employees", "full name", "person", "family given",
+		"name given"},
+	"given_name":  {"given", "given name"},
+	"family_name": {"family", "family name"},
+	"honorific":   {"salutation", "title?"},
+	"email":       {"email", "email address", "email number", "address?"},
 	"phone": {
-		"phone", "phone number", "landline", "landline phone", "main phone", "main number", "work number", "main phone number", "direct phone", "direct", "direct number", "direct work", "main?", "work?",
+		"phone", "phone number", "landline", "landline phone", "main phone", "main number", "work number",
+		"main phone number", "direct phone", "direct", "direct number", "direct work", "main?", "work?",
 		"person?", "phone private?",
 	},
-	"mobile":    {"mobile", "mobile phone", "mobile number", "mobile phone number", "mobile private", "mobile phone private", "person?"},
+	"mobile": {"mobile", "mobile phone", "mobile number", "mobile phone number", "mobile private",
+		"mobile phone private", "person?"},
 	"job_title": {"job", "job title", "job name", "job work", "company job", "title?", "does?"},
-	"account":   {"company", "company name", "customer", "customer name", "company customer", "company person", "company work", "where?"},
-	"company":   {"company", "company name", "customer", "customer name", "company customer"},
-	"website":   {"web", "web address", "email web"},
+	"account": {"company", "company name", "customer", "customer name", "company customer", "company person",
+		"company work", "where?"},
+	"company": {"company", "company name", "customer", "customer name", "company customer"},
+	"website": {"web", "web address", "email web"},
 	"street": {
 		"street", "street address", "address", "address line", "street number", "street name", "address number?",
 		"company address",
@@ -77,7 +81,8 @@ var means = map[string][]string{
 		"consent main",
 	},
 	"source_ref": {
-		"customer number", "person number", "old number", "address number", "number system", "old number system", "deal number",
+		"customer number", "person number", "old number", "address number", "number system", "old number system",
+		"deal number",
 		"customer code", "person code", "company code", "code number", "old code", "number?", "code?",
 		"customer?", "person?", "deal?",
 	},
@@ -98,9 +103,11 @@ var means = map[string][]string{
 		"company owner",
 	},
 	"description": {
-		"notes", "notes main", "notes private", "notes status", "customer notes", "notes person", "deal notes", "notes origin", "kind notes", "met notes", "notes subject",
+		"notes", "notes main", "notes private", "notes status", "customer notes", "notes person", "deal notes",
+		"notes origin", "kind notes", "met notes", "notes subject",
 	},
-	"parent":            {"parent", "company parent", "name parent", "customer parent", "number parent", "customer number parent"},
+	"parent": {"parent", "company parent", "name parent", "customer parent", "number parent",
+		"customer number parent"},
 	"team":              {"team", "name team"},
 	"active":            {"active", "active ok", "active code"},
 	"opportunity.title": {"deal", "deal name", "deal title", "deal subject", "subject", "title", "deal notes", "what?"},
@@ -139,7 +146,8 @@ var means = map[string][]string{
 	"opportunity":  {"deal", "deal number", "deal name"},
 
 	// What is not known by such a number itself points by it.
-	"opportunity.account": byCompany, "task.account": byCompany, "note.account": byCompany, "attachment.account": byCompany,
+	"opportunity.account": byCompany, "task.account": byCompany, "note.account": byCompany,
+	"attachment.account":  byCompany,
 	"opportunity.contact": byPerson, "task.contact": byPerson, "note.contact": byPerson, "attachment.contact": byPerson,
 
 	"reports_to": {"reports", "name reports", "person reports"},
@@ -147,10 +155,12 @@ var means = map[string][]string{
 
 var (
 	byCompany = []string{
-		"company", "company name", "customer", "customer name", "company customer", "company person", "customer number", "customer code", "company number", "company code",
+		"company", "company name", "customer", "customer name", "company customer", "company person", "customer number",
+		"customer code", "company number", "company code",
 		"number system customer", "where?",
 	}
-	byPerson = []string{"person", "person name", "customer person", "email person", "company person", "person number", "person code"}
+	byPerson = []string{"person", "person name", "customer person", "email person", "company person", "person number",
+		"person code"}
 )
 
 // flavours say which of several of a kind it is, or how it is written; without them it
@@ -159,7 +169,8 @@ var flavours = wordSet("work main code name full address net ok percent currency
 
 // entities are the concepts by which the records of a type are known themselves.
 var entities = map[string][]string{
-	"account": {"company", "customer"}, "contact": {"person", "customer"}, "lead": {"person", "customer"}, "opportunity": {"deal"}, "staff": {"person", "owner", "employees"}, "line": {"product", "deal"}, "task": {"subject"},
+	"account": {"company", "customer"}, "contact": {"person", "customer"}, "lead": {"person", "customer"},
+	"opportunity": {"deal"}, "staff": {"person", "owner", "employees"}, "line": {"product", "deal"}, "task": {"subject"},
 }
 
 // small words join others and mean nothing themselves.
@@ -168,7 +179,8 @@ var small = wordSet(`
 	per if it this that which der die das des dem den ein eine von vom zu zum zur und oder im am ist wir sie le la les l
 	de du des d et ou un une en au aux el los las del y o al lo il gli di della dello dei e van het een of op te os do
 	da dos das em och av på til fra med i og eller ja tai se z w na do dla i a το η ο του της και z v a na
-	ihr ihre ihrem ihren euer eure uw jouw je votre vos tu su sus vuestro vuestra sua suo vostro vostra seu vosso twoj twoja
+	ihr ihre ihrem ihren euer eure uw jouw je votre vos tu su sus vuestro vuestra sua suo vostro vostra seu
+	vosso twoj twoja
 	din ditt er jeres deres teidän σας vas váš
 	he she him hij zij zijn er sie es il elle él ella lui lei hun hon han on ona ele ela
 	noch still encore ancora aún todavía nog ännu stadig vielä jeszcze ainda ακόμη

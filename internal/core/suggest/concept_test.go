@@ -39,18 +39,35 @@ func takenOf(t *testing.T, typeName string, columns ...sheet.Column) map[string]
 // the manner of the program that wrote it.
 func TestHeadersByTheirMeaning(t *testing.T) {
 	for _, x := range []struct{ typeName, header, want string }{
-		{"contact", "NM_FIRST", "given_name"}, {"contact", "LAST_NM", "family_name"}, {"contact", "CTRY_CD", "country"}, {"contact", "ZIP_CODE1", "postal_code"},
-		{"contact", "P/code", "postal_code"}, {"contact", "Tel. (cell)", "mobile"}, {"contact", "Tel. (work)", "phone"}, {"contact", "Mobilfunknr.", "mobile"},
-		{"contact", "Tel./Mobil", "phone"}, {"contact", "Phone or cell", "phone"}, {"contact", "Teléfono o móvil", "phone"}, {"contact", "Handy/Mobil", "mobile"}, {"opportunity", "£k", "amount+currency"}, {"opportunity", "€", "amount+currency"},
-		{"contact", "Birth_DT", "birthday"}, {"contact", "Geb.datum", "birthday"}, {"contact", "E-Mail-Adresse (geschäftl.)", "email"}, {"contact", "Pref. lang.", "language"},
-		{"contact", "Telefonnummer mobil", "mobile"}, {"contact", "Sté", "account"}, {"contact", "Arbeitgeber", "account"}, {"contact", "Fonction", "job_title"},
-		{"contact", "PSČ", "postal_code"}, {"contact", "Příjmení", "family_name"}, {"contact", "Keresztnév", "given_name"}, {"contact", "Prenume", "given_name"},
-		{"contact", "Soyadı", "family_name"}, {"contact", "Opt-in flag", "email_consent"}, {"contact", "Famly name", "family_name"}, {"account", "Referente", ""}, {"lead", "Mailing Address", "street"}, {"contact", "Mailings", "email_consent"}, {"contact", "Last contact", ""}, {"contact", "Letzter Kontakt", ""}, {"contact", "Last name", "family_name"}, {"contact", "Berth", ""}, {"opportunity", "Contract", ""}, {"line", "Kosten", ""}, {"account", "Telex", ""}, {"account", "Ende", ""}, {"contact", "Fax", ""},
-		{"contact", "Assistant e-mail", ""}, {"contact", "Emergency phone", ""}, {"account", "Org.nr", "registration_number"}, {"account", "A/c code", "source_ref"},
-		{"account", "Kundenbetreuer/in", "owner"}, {"account", "Nº empleados", "employees"}, {"account", "Aantal medewerkers (FTE)", "employees"},
-		{"opportunity", "win_pct", "probability"}, {"opportunity", "Closing exp.", "expected_close"}, {"opportunity", "Summe (netto)", "amount"},
-		{"opportunity", "Motif perte", "loss_reason"}, {"line", "Qté", "quantity"}, {"line", "Stk.preis", "unit_price"}, {"task", "Fällig bis", "due_on"},
-		{"opportunity", "Umsatz (TEUR)", "amount+currency"}, {"opportunity", "Amount in thousands", "amount"}, {"opportunity", "Volumen k€", "amount+currency"}, {"contact", "Score", ""}, {"opportunity", "VAT", ""}, {"account", "Last sync", ""}, {"contact", "", ""},
+		{"contact", "NM_FIRST", "given_name"}, {"contact", "LAST_NM", "family_name"}, {"contact", "CTRY_CD", "country"},
+		{"contact", "ZIP_CODE1", "postal_code"},
+		{"contact", "P/code", "postal_code"}, {"contact", "Tel. (cell)", "mobile"}, {"contact", "Tel. (work)", "phone"},
+		{"contact", "Mobilfunknr.", "mobile"},
+		{"contact", "Tel./Mobil", "phone"}, {"contact", "Phone or cell", "phone"},
+		{"contact", "Teléfono o móvil", "phone"}, {"contact", "Handy/Mobil", "mobile"},
+		{"opportunity", "£k", "amount+currency"}, {"opportunity", "€", "amount+currency"},
+		{"contact", "Birth_DT", "birthday"}, {"contact", "Geb.datum", "birthday"},
+		{"contact", "E-Mail-Adresse (geschäftl.)", "email"}, {"contact", "Pref. lang.", "language"},
+		{"contact", "Telefonnummer mobil", "mobile"}, {"contact", "Sté", "account"}, {"contact", "Arbeitgeber", "account"},
+		{"contact", "Fonction", "job_title"},
+		{"contact", "PSČ", "postal_code"}, {"contact", "Příjmení", "family_name"}, {"contact", "Keresztnév", "given_name"},
+		{"contact", "Prenume", "given_name"},
+		{"contact", "Soyadı", "family_name"}, {"contact", "Opt-in flag", "email_consent"},
+		{"contact", "Famly name", "family_name"}, {"account", "Referente", ""}, {"lead", "Mailing Address", "street"},
+		{"contact", "Mailings", "email_consent"}, {"contact", "Last contact", ""}, {"contact", "Letzter Kontakt", ""},
+		{"contact", "Last name", "family_name"}, {"contact", "Berth", ""}, {"opportunity", "Contract", ""},
+		{"line", "Kosten", ""}, {"account", "Telex", ""}, {"account", "Ende", ""}, {"contact", "Fax", ""},
+		{"contact", "Assistant e-mail", ""}, {"contact", "Emergency phone", ""},
+		{"account", "Org.nr", "registration_number"}, {"account", "A/c code", "source_ref"},
+		{"account", "Kundenbetreuer/in", "owner"}, {"account", "Nº empleados", "employees"},
+		{"account", "Aantal medewerkers (FTE)", "employees"},
+		{"opportunity", "win_pct", "probability"}, {"opportunity", "Closing exp.", "expected_close"},
+		{"opportunity", "Summe (netto)", "amount"},
+		{"opportunity", "Motif perte", "loss_reason"}, {"line", "Qté", "quantity"}, {"line", "Stk.preis", "unit_price"},
+		{"task", "Fällig bis", "due_on"},
+		{"opportunity", "Umsatz (TEUR)", "amount+currency"}, {"opportunity", "Amount in thousands", "amount"},
+		{"opportunity", "Volumen k€", "amount+currency"}, {"contact", "Score", ""}, {"opportunity", "VAT", ""},
+		{"account", "Last sync", ""}, {"contact", "", ""},
 	} {
 		if got := takenOf(t, x.typeName, column(x.header)); got[x.header] != x.want {
 			t.Errorf("%q of %s: %q, want %q", x.header, x.typeName, got[x.header], x.want)
@@ -68,12 +85,14 @@ func TestCellsSettleVagueHeaders(t *testing.T) {
 		{"contact", "Date", "birthday", dates},
 		{"contact", "Date", "", []string{"2026-03-04", "2026-01-30", "2025-01-09", "2026-07-21"}},
 		{"contact", "Adres", "email", []string{"a@x.example", "b@y.example", "c@z.example"}},
-		{"contact", "Title", "job_title", []string{"Skipper and owner", "Purchasing manager", "Harbour master", "Sales director", "Head of workshop"}},
+		{"contact", "Title", "job_title", []string{"Skipper and owner", "Purchasing manager", "Harbour master",
+			"Sales director", "Head of workshop"}},
 		{"contact", "Title", "honorific", []string{"Mr", "Mrs", "Mr", "Dr"}},
 		{"account", "Main no.", "phone", []string{"+47 22 33 44 55", "+47 55 66 77 88", "+46 8 123 45 67"}},
 		{"opportunity", "Where it is", "stage", []string{"identified", "offered", "won", "offered", "scoped", "lost"}},
 		{"opportunity", "F7", "probability", []string{"10 %", "60 %", "90%", "25 %"}},
-		{"opportunity", "Whose", "owner", []string{"ih@quay.example", "lb@quay.example", "ih@quay.example", "ih@quay.example", "lb@quay.example", "ih@quay.example"}},
+		{"opportunity", "Whose", "owner", []string{"ih@quay.example", "lb@quay.example", "ih@quay.example",
+			"ih@quay.example", "lb@quay.example", "ih@quay.example"}},
 		{"contact", "St.", "region", []string{"MA", "NV", "OR", "TX"}},
 		{"contact", "No.", "", []string{"1", "2", "3", "4", "5", "6", "7"}},
 		{"opportunity", "Margin %", "", []string{"30 %", "18 %", "22%", "40 %"}},
@@ -102,14 +121,22 @@ func TestNameBesideGivenName(t *testing.T) {
 // A sheet whose headers say nothing is mapped from its cells, as far as they tell.
 func TestSheetWithoutHeaders(t *testing.T) {
 	rows := [][]string{
-		{"Ingrid", "Solbakken", "Havsund Verft AS", "Innkjøpssjef", "Sjøgata 14", "8010 Bodø", "ingrid@havsund.example", "Norway", "ringer på torsdag"},
-		{"Matteo", "Ferrando", "Cantiere Ferrando S.r.l.", "Responsabile acquisti", "Via del Porto 3", "16126 Genova", "mferrando@ferrando.example", "Italy", "vuole un catalogo"},
-		{"Annika", "Lindqvist", "Lindqvist Marin AB", "Inköpschef", "Hamngatan 22", "411 06 Göteborg", "annika@lindqvist.example", "Sweden", "vill ha prislista"},
-		{"Jürgen", "Petersen", "Petersen Bootsbau GmbH", "Betriebsleiter", "Am Hafen 7", "24103 Kiel", "jp@petersen.example", "Germany", "langjähriger Kunde"},
-		{"Camille", "Rousseau", "Chantier Rousseau SARL", "Directrice technique", "12 rue du Quai", "29200 Brest", "camille@rousseau.example", "France", "paie en retard"},
-		{"Piotr", "Nowak", "Nowak Stocznia Sp. z o.o.", "Kierownik zakupów", "ul. Morska 5", "81-001 Gdynia", "p.nowak@stocznia.example", "Poland", "chce katalog"},
-		{"Helena", "Virtanen", "Virtanen Veneet Oy", "Toimitusjohtaja", "Satamakatu 9", "00160 Helsinki", "helena@virtanen.example", "Finland", "haluaa luettelon"},
-		{"Carlos", "Romero", "Astilleros Romero S.L.", "Jefe de compras", "Calle Mayor 18", "11006 Cádiz", "cromero@romero.example", "Spain", "quiere un catálogo"},
+		{"Ingrid", "Solbakken", "Havsund Verft AS", "Innkjøpssjef", "Sjøgata 14", "8010 Bodø", "ingrid@havsund.example",
+			"Norway", "ringer på torsdag"},
+		{"Matteo", "Ferrando", "Cantiere Ferrando S.r.l.", "Responsabile acquisti", "Via del Porto 3", "16126 Genova",
+			"mferrando@ferrando.example", "Italy", "vuole un catalogo"},
+		{"Annika", "Lindqvist", "Lindqvist Marin AB", "Inköpschef", "Hamngatan 22", "411 06 Göteborg",
+			"annika@lindqvist.example", "Sweden", "vill ha prislista"},
+		{"Jürgen", "Petersen", "Petersen Bootsbau GmbH", "Betriebsleiter", "Am Hafen 7", "24103 Kiel",
+			"jp@petersen.example", "Germany", "langjähriger Kunde"},
+		{"Camille", "Rousseau", "Chantier Rousseau SARL", "Directrice technique", "12 rue du Quai", "29200 Brest",
+			"camille@rousseau.example", "France", "paie en retard"},
+		{"Piotr", "Nowak", "Nowak Stocznia Sp. z o.o.", "Kierownik zakupów", "ul. Morska 5", "81-001 Gdynia",
+			"p.nowak@stocznia.example", "Poland", "chce katalog"},
+		{"Helena", "Virtanen", "Virtanen Veneet Oy", "Toimitusjohtaja", "Satamakatu 9", "00160 Helsinki",
+			"helena@virtanen.example", "Finland", "haluaa luettelon"},
+		{"Carlos", "Romero", "Astilleros Romero S.L.", "Jefe de compras", "Calle Mayor 18", "11006 Cádiz",
+			"cromero@romero.example", "Spain", "quiere un catálogo"},
 	}
 	columns := make([]sheet.Column, len(rows[0]))
 	for c := range columns {
@@ -120,7 +147,8 @@ func TestSheetWithoutHeaders(t *testing.T) {
 		columns[c] = column(fmt.Sprintf("Column %d", c+1), cells...)
 	}
 	got := takenOf(t, "contact", columns...)
-	for n, want := range []string{"given_name", "family_name", "account", "job_title", "street", "locality+postal_code", "email", "country", ""} {
+	for n, want := range []string{"given_name", "family_name", "account", "job_title", "street", "locality+postal_code",
+		"email", "country", ""} {
 		if have := got[columns[n].Header]; have != want {
 			t.Errorf("column %d: %q, want %q", n+1, have, want)
 		}
@@ -168,7 +196,8 @@ func TestSure(t *testing.T) {
 	for _, x := range []struct {
 		scores []float64
 		want   bool
-	}{{[]float64{0.6, 0.3}, true}, {[]float64{0.6, 0.58}, false}, {[]float64{0.1}, false}, {nil, false}, {[]float64{0.5}, true}} {
+	}{{[]float64{0.6, 0.3}, true}, {[]float64{0.6, 0.58}, false}, {[]float64{0.1}, false}, {nil, false},
+		{[]float64{0.5}, true}} {
 		var list []TypeSuggestion
 		for n, s := range x.scores {
 			list = append(list, TypeSuggestion{Type: fmt.Sprint(n), Score: s})
@@ -182,7 +211,8 @@ func TestSure(t *testing.T) {
 	if name, ok := Sure(typesOf(c, person)); !ok || name != "contact" {
 		t.Errorf("people at companies are %q", name)
 	}
-	met := append(person, column("Herkunft", "Messe", "Web", "Messe"), column("Interesse", "hoch", "mittel"), column("Getroffen am"))
+	met := append(person, column("Herkunft", "Messe", "Web", "Messe"), column("Interesse", "hoch", "mittel"),
+		column("Getroffen am"))
 	if name, ok := Sure(typesOf(c, met)); ok && name != "lead" {
 		t.Errorf("people met at a fair are %q", name)
 	}
@@ -198,7 +228,8 @@ func TestOthers(t *testing.T) {
 	if len(list) != 2 || list[0].Taken == (len(list[0].Others) > 0) || list[1].Others != nil {
 		t.Errorf("%+v", list)
 	}
-	for _, s := range Columns(rt, []sheet.Column{column("Contact", "+47 22 33 44 55", "+47 55 66 77 88", "+46 8 123 45 67")}, nil) {
+	for _, s := range Columns(rt,
+		[]sheet.Column{column("Contact", "+47 22 33 44 55", "+47 55 66 77 88", "+46 8 123 45 67")}, nil) {
 		if !s.Taken && (len(s.Others) == 0 || s.Others[0].Reason == "" || len(s.Others) > mostOthers) {
 			t.Errorf("%+v", s)
 		}
@@ -216,8 +247,10 @@ func TestNamesOfSheets(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	people := []sheet.Column{column("Full name", "Fiona Quill", "Anders Kvamme", "Sofia Dimou"), column("Mail", "fiona@x.example", "anders@x.example", "sofia@x.example")}
-	for name, want := range map[string]string{"old/sales-people.csv": "staff", "book.xlsx > Mitarbeiter 2026": "staff", "export.zip > all/people.csv": "contact", "list.csv": "", "tasks.csv": ""} {
+	people := []sheet.Column{column("Full name", "Fiona Quill", "Anders Kvamme", "Sofia Dimou"),
+		column("Mail", "fiona@x.example", "anders@x.example", "sofia@x.example")}
+	for name, want := range map[string]string{"old/sales-people.csv": "staff", "book.xlsx > Mitarbeiter 2026": "staff",
+		"export.zip > all/people.csv": "contact", "list.csv": "", "tasks.csv": ""} {
 		got, sure := Sure(NewView(people).Called(name).Types(c, func(string) Memory { return nil }))
 		if want != "" && (got != want || !sure) || want == "" && got == "task" {
 			t.Errorf("%s: %s, want %s", name, got, want)

@@ -19,10 +19,12 @@ type Home struct {
 // What companies, postal codes and addresses of the net are written like in one country, or in few.
 var (
 	formsAtHome = byForm(map[string]string{
-		"DE AT CH": "GmbH", "DE AT": "KG", "DE": "OHG, e.K., e.V., UG", "GB IE": "Ltd, Limited, plc", "GB": "LLP", "US": "Inc., LLC, Corp.",
+		"DE AT CH": "GmbH", "DE AT": "KG", "DE": "OHG, e.K., e.V., UG", "GB IE": "Ltd, Limited, plc", "GB": "LLP",
+		"US": "Inc., LLC, Corp.",
 		"FR": "SARL, SAS, EURL", "ES": "S.L., SL, S.L.U., SLU", "IT": "S.r.l., S.p.A., S.n.c.",
 		"PT": "Lda.", "BR": "Ltda.", "NL": "B.V.", "BE": "BVBA", "SE": "AB, HB", "NO": "AS, ASA", "DK": "ApS",
-		"FI": "Oy, Oyj", "PL": "Sp. z o.o.", "CZ SK": "s.r.o.", "DK CZ": "A/S", "HU": "Kft., Zrt., Bt.", "TR": "A.Ş., Ltd. Şti.", "GR": "Α.Ε., Ο.Ε., ΕΠΕ, Α.Ε.Β.Ε.", "JP": "株式会社",
+		"FI": "Oy, Oyj", "PL": "Sp. z o.o.", "CZ SK": "s.r.o.", "DK CZ": "A/S", "HU": "Kft., Zrt., Bt.",
+		"TR": "A.Ş., Ltd. Şti.", "GR": "Α.Ε., Ο.Ε., ΕΠΕ, Α.Ε.Β.Ε.", "JP": "株式会社",
 	})
 	codesAtHome = []struct {
 		form      *regexp.Regexp
@@ -38,8 +40,9 @@ var (
 		{regexp.MustCompile(`^\d{5}-\d{4}$`), "US"},
 	}
 	countryOfNet = map[string]string{"uk": "GB"}
-	netsAtHome   = strings.Fields("de at ch fr es it pt br nl be se no dk fi pl cz sk hu tr gr jp uk ie us ca au nz mx ar cl is ee lv lt hr si ro bg")
-	signOfPlace  = regexp.MustCompile(`[\w-]\.([a-z]{2})(?:[/:?#]|$)`)
+	netsAtHome   = strings.Fields("de at ch fr es it pt br nl be se no dk fi pl cz sk hu tr gr jp uk ie us ca au nz mx " +
+		"ar cl is ee lv lt hr si ro bg")
+	signOfPlace = regexp.MustCompile(`[\w-]\.([a-z]{2})(?:[/:?#]|$)`)
 )
 
 // byForm turns countries with their legal forms about.
@@ -110,7 +113,8 @@ func (v *View) HomeOf(phones []string) (home Home, ok bool) {
 
 // speakForHome tells which countries the cells of a column speak for.
 func (v *View) speakForHome(col sheet.Column, speaks func(countries string, weight float64, reason string)) {
-	if slices.ContainsFunc(lift(headerWords(col.Header)).sets, func(set []string) bool { return slices.Contains(set, "country") }) {
+	if slices.ContainsFunc(lift(headerWords(col.Header)).sets,
+		func(set []string) bool { return slices.Contains(set, "country") }) {
 		country := value.NewReader(catalog.Field{Name: "country", Type: catalog.Country}, value.Settings{})
 		for _, s := range col.Samples {
 			if code, _ := country.Read(s); code != "" {

@@ -13,14 +13,19 @@ func TestTheCountryOfTelephoneNumbers(t *testing.T) {
 	for _, c := range []struct{ columns, want string }{
 		{"Tel.=58 555 01 01|+48 602 345 678|603 456 789", "PL others are written with its code"},
 		{"Tel.=58 555 01 01|603 456 789;Kod=81-350|11-500", "PL the postal codes are written as there"},
-		{"Tel=0523-555 01|0173-555 02;Företag=Smögens Marina AB|Båtvarvet HB", "SE companies have legal forms of that country"},
-		{"Phone=020 7946 0101|01308 555 010;Web=www.quay.co.uk|harbour.org.uk/shop", "GB addresses of the net are of that country"},
+		{"Tel=0523-555 01|0173-555 02;Företag=Smögens Marina AB|Båtvarvet HB",
+			"SE companies have legal forms of that country"},
+		{"Phone=020 7946 0101|01308 555 010;Web=www.quay.co.uk|harbour.org.uk/shop",
+			"GB addresses of the net are of that country"},
 		{"Tel=0523-555 01|0173-555 02;Name=Smögens Marina|Båtvarvet", ""},
-		{"Tel=58 555 01 01|603 456 789;Firma=Marina Sopot Sp. z o.o.|Stocznia Wiatr Sp. z o.o.", "PL companies have legal forms of that country"},
+		{"Tel=58 555 01 01|603 456 789;Firma=Marina Sopot Sp. z o.o.|Stocznia Wiatr Sp. z o.o.",
+			"PL companies have legal forms of that country"},
 		{"Tel=0431 5550101|0461 5550102;Name=Werft Nord GmbH|Hafen Kiel GmbH", ""}, // of three countries
-		{"Tel=0431 5550101|0461 5550102;Name=Werft Nord GmbH|Hafen Kiel GmbH;Mail=a@nord.de|b@kiel.de", "DE companies have legal forms of that country"},
+		{"Tel=0431 5550101|0461 5550102;Name=Werft Nord GmbH|Hafen Kiel GmbH;Mail=a@nord.de|b@kiel.de",
+			"DE companies have legal forms of that country"},
 		{"Phone=0131 496 0202|+49 431 555120|+49 30 555120|+44 20 7946 0101|+47 22 00 00 00", ""}, // of several countries
-		{"Phone=0131 496 0202|+49 431 555120|+44 20 7946 0101|+44 131 496 0201|+44 1803 555001|+44 1308 555010", "GB others are written with its code"},
+		{"Phone=0131 496 0202|+49 431 555120|+44 20 7946 0101|+44 131 496 0201|+44 1803 555001|+44 1308 555010",
+			"GB others are written with its code"},
 		{"Tel=0515-412345|06 11223344;Land=NL|Nederland", "NL the rows that name a country name this one"},
 		{"Tel=0515-412345|06 11223344;Land=NL|BE", ""},
 		{"Tel=12|34;Name=Smögens Marina AB|Varvet AB", ""},                                         // no numbers there

@@ -28,11 +28,13 @@ func (v *View) Further(c catalog.Catalog, targets []Target, memory func(typeName
 	placed := taken(v.Across(targets))
 	var out []DraftSuggestion
 	for _, t := range c.Types {
-		if t.Timeline != nil && !v.hangs(t) || v.lacking[t.Name] && len(v.groups[t.Name]) == 0 { // beside others it finds no more than alone
+		// beside others it finds no more than alone
+		if t.Timeline != nil && !v.hangs(t) || v.lacking[t.Name] && len(v.groups[t.Name]) == 0 {
 			continue
 		}
 		there := slices.DeleteFunc(slices.Clone(targets), func(o Target) bool { return o.Type.Name != t.Name })
-		if len(there) > 0 && len(there) >= len(numbersOf(v.groups[t.Name])) || len(there) == 0 && !slices.ContainsFunc(targets, func(o Target) bool { return pointsTo(t, o.Type) || pointsTo(o.Type, t) }) {
+		if len(there) > 0 && len(there) >= len(numbersOf(v.groups[t.Name])) || len(there) == 0 &&
+			!slices.ContainsFunc(targets, func(o Target) bool { return pointsTo(t, o.Type) || pointsTo(o.Type, t) }) {
 			continue
 		}
 		s := DraftSuggestion{Type: t.Name}
@@ -51,7 +53,8 @@ func (v *View) Further(c catalog.Catalog, targets []Target, memory func(typeName
 		gains := slices.ContainsFunc(s.Columns, func(column string) bool {
 			return !slices.ContainsFunc(placed, func(x Suggestion) bool { return x.Column == column })
 		})
-		robs := needed(targets, targets, placed) && !needed(targets, with, all) // of what those that are there cannot do without
+		// of what those that are there cannot do without
+		robs := needed(targets, targets, placed) && !needed(targets, with, all)
 		if len(s.Columns) > 1 && gains && !robs && needed(with[len(targets):], targets, all) {
 			s.Reason = strings.Join(s.Columns, ", ") + " seem to be of the " + strings.ToLower(t.Label)
 			out = append(out, s)
@@ -74,7 +77,8 @@ const lengthens = 3
 // Together finds the set of record types that takes most of the columns, when
 // that are clearly more than the given drafts take; ok is false otherwise. With no drafts, since
 // it is not clear what the rows are, more than any type alone takes are enough.
-func (v *View) Together(c catalog.Catalog, drafts []Target, memory func(typeName string) Memory) (best Together, ok bool) {
+func (v *View) Together(c catalog.Catalog, drafts []Target, memory func(typeName string) Memory) (best Together,
+	ok bool) {
 	likely := v.Types(c, memory)[:min(4, len(c.Types))]
 	most := columnsIn(taken(v.Across(drafts))) + lengthens
 	if len(drafts) == 0 {
@@ -101,7 +105,8 @@ func (v *View) Together(c catalog.Catalog, drafts []Target, memory func(typeName
 		if n := columnsIn(list); len(set.Types) > 1 && n >= most && needed(targets, targets, list) {
 			most, ok = n+1, true
 			best = set
-			best.Reason = strconv.Itoa(n) + " of " + strconv.Itoa(len(v.columns)) + " columns are found in " + strings.Join(set.Types, ", ")
+			best.Reason = strconv.Itoa(n) + " of " + strconv.Itoa(len(v.columns)) + " columns are found in " +
+				strings.Join(set.Types, ", ")
 		}
 	}
 	return best, ok
@@ -144,7 +149,8 @@ func pointsTo(a, b catalog.RecordType) bool {
 // that merely stands beside one of the new draft moves only where other columns
 // say that they are of the drafts that were there: else an address behind the name
 // of a company may be the person's, who is known by it.
-func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, memory func(typeName string) Memory) mapping.Routine {
+func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft,
+	memory func(typeName string) Memory) mapping.Routine {
 	out := r
 	out.Drafts = slices.Concat(r.Drafts, []mapping.Draft{draft})
 	name := draft.Called()
@@ -195,7 +201,8 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 		}
 		moved = append(moved, s.Column)
 		from := []string{s.Column}
-		if o := fields[s.Field]; s.joins || slices.ContainsFunc(o.From, func(h string) bool { return namePrefixes[headerKey(h)] }) {
+		if o := fields[s.Field]; s.joins ||
+			slices.ContainsFunc(o.From, func(h string) bool { return namePrefixes[headerKey(h)] }) {
 			from = append(o.From, from...)
 		}
 		fields[s.Field] = mapping.Origin{From: from, Take: s.Take, Join: cmp.Or(s.Join, fields[s.Field].Join)}

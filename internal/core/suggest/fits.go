@@ -75,7 +75,8 @@ func fitDate(c *cells) (fit, string) {
 	if c.readable(catalog.Date) < 0.3 {
 		return contradicts, "its values are no dates"
 	}
-	if c.share("digits alone", func(s string) bool { return digitsIn(s) == len(s) }) > 0.5 { // a number of days, or no date
+	// a number of days, or no date
+	if c.share("digits alone", func(s string) bool { return digitsIn(s) == len(s) }) > 0.5 {
 		return neutralFit, ""
 	}
 	born := c.share("born", func(s string) bool { y := yearIn(s); return y > 1920 && y < 2010 })
@@ -149,7 +150,8 @@ func (c *cells) ownMail() bool {
 // eachAnother reports whether nearly all texts of a column of some length are numbers of
 // something, and others than before: people come again.
 func (c *cells) eachAnother() bool {
-	return c.col.Filled >= 12 && c.col.Distinct*10 > c.col.Filled*9 && c.share("numbers of something", func(s string) bool { return digitsIn(s) > 2 && likeCode(s) }) > 0.8
+	return c.col.Filled >= 12 && c.col.Distinct*10 > c.col.Filled*9 &&
+		c.share("numbers of something", func(s string) bool { return digitsIn(s) > 2 && likeCode(s) }) > 0.8
 }
 
 // enoughNamed is how many texts of a column must name records for it to point to them.
@@ -162,7 +164,8 @@ func fitReference(c *cells) (fit, string) {
 	switch {
 	case c.writtenDates() > 0.6 || c.telephone() > 0.6:
 		return contradicts, "its values are numbers or dates"
-	case c.share("web addresses", func(s string) bool { return strings.Contains(s, "://") || strings.HasPrefix(s, "www.") }) > 0.6:
+	case c.share("web addresses",
+		func(s string) bool { return strings.Contains(s, "://") || strings.HasPrefix(s, "www.") }) > 0.6:
 		return contradicts, "its values are web addresses"
 	}
 	if c.field.To == "staff" {
@@ -213,7 +216,8 @@ func fitEmail(c *cells) (fit, string) {
 
 func fitURL(c *cells) (fit, string) {
 	written := func(s string) bool {
-		return strings.Contains(s, "www.") || strings.Contains(s, "://") || strings.Count(s, ".") > 0 && !strings.ContainsAny(s, "0123456789,")
+		return strings.Contains(s, "www.") || strings.Contains(s, "://") || strings.Count(s, ".") > 0 &&
+			!strings.ContainsAny(s, "0123456789,")
 	}
 	switch r := c.readable(catalog.URL); {
 	case r > 0.8 && c.mails() < 0.2 && c.share("written links", written) > 0.7:
@@ -290,7 +294,8 @@ func fitCountry(c *cells) (fit, string) {
 // as well is that of its currency then.
 func fitCurrency(c *cells) (fit, string) {
 	fit, what := readAs(catalog.Currency, "its values are no currencies", "its values are currencies")(c)
-	if fit == supports && c.share("currency codes", func(s string) bool { return len([]rune(s)) <= 3 && digitsIn(s) == 0 }) == 1 {
+	if fit == supports && c.share("currency codes",
+		func(s string) bool { return len([]rune(s)) <= 3 && digitsIn(s) == 0 }) == 1 {
 		return tells, what
 	}
 	return fit, what
@@ -316,9 +321,10 @@ func fitChoice(c *cells) (fit, string) {
 		return tells, "its values are choices of the field"
 	case known > 0.6:
 		return supports, "its values are choices of the field"
-	case known == 0 && c.share("figures", likeCode) > 0.8 && !slices.ContainsFunc(c.field.Choices, func(ch catalog.Choice) bool {
-		return likeCode(ch.Code) || likeCode(ch.Label) || slices.ContainsFunc(ch.Other, likeCode)
-	}):
+	case known == 0 && c.share("figures", likeCode) > 0.8 && !slices.ContainsFunc(c.field.Choices,
+		func(ch catalog.Choice) bool {
+			return likeCode(ch.Code) || likeCode(ch.Label) || slices.ContainsFunc(ch.Other, likeCode)
+		}):
 		return contradicts, "its values are numbers or codes, and the choices are words"
 	case known == 0 && c.col.Filled > 3 && float64(c.col.Distinct) > 0.7*float64(c.col.Filled) &&
 		c.share("sentences", func(s string) bool { return len(strings.Fields(s)) > 2 }) > 0.4:
@@ -337,9 +343,11 @@ func likeCode(s string) bool { return digitsIn(s) > 0 && !threeLetters.MatchStri
 var threeLetters = regexp.MustCompile(`\pL{3}`)
 
 // everyday are words that many lists of choices have.
-var everyday = wordSet(`low medium high other open closed new none call mail visit meeting e-mail email phone web yes no hot warm cold
+var everyday = wordSet(`low medium high other open closed new none call mail visit meeting e-mail email phone web yes
+	no hot warm cold
 	some strong little misc price cost partner call telephone letter niedrig mittel hoch
-	haut moyen bas alto medio bajo basso alta media baixa alto laag hoog hög låg høj lav neu nouveau nuevo nuovo novo ny uusi nowy sonstige autre otro altro anders annat andet andere`)
+	haut moyen bas alto medio bajo basso alta media baixa alto laag hoog hög låg høj lav neu nouveau nuevo nuovo novo ny
+	uusi nowy sonstige autre otro altro anders annat andet andere`)
 
 // grouped tells whether the texts are telephone numbers in groups, and not numbers that
 // only have as many digits. Those of a register are written in groups as well (987 654 321):
@@ -368,7 +376,8 @@ func fitText(c *cells) (fit, string) {
 	case c.field.ComparedAs() == catalog.AsStreet &&
 		c.share("words of three letters", func(s string) bool { return threeLetters.MatchString(s) }) < 0.4:
 		return contradicts, "its values are no words"
-	case c.field.ComparedAs() == catalog.AsLocality && len(c.col.Samples) > 1 && c.share("initials", initials.MatchString) > 0.9:
+	case c.field.ComparedAs() == catalog.AsLocality && len(c.col.Samples) > 1 &&
+		c.share("initials", initials.MatchString) > 0.9:
 		return contradicts, "its values are initials, or codes"
 	case c.field.ComparedAs() != catalog.AsPostalCode && c.lettered() > 0.8:
 		return contradicts, "its values are postal codes"
@@ -390,7 +399,8 @@ func fitText(c *cells) (fit, string) {
 // lettered is the part of the texts that are postal codes with letters, as in the United Kingdom,
 // the Netherlands and Canada.
 func (c *cells) lettered() float64 {
-	return c.share("postal codes with letters", func(s string) bool { return letteredCode.MatchString(strings.ToUpper(value.Trim(s))) })
+	return c.share("postal codes with letters",
+		func(s string) bool { return letteredCode.MatchString(strings.ToUpper(value.Trim(s))) })
 }
 
 var letteredCode = regexp.MustCompile(`^(?:[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|\d{4} [A-Z]{2}|[A-Z]\d[A-Z] \d[A-Z]\d)$`)
@@ -415,12 +425,14 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are amounts"
 	case f.Key && f.Type == catalog.Text && c.writtenDates() > 0.6:
 		return contradicts, "its values are dates"
-	case f.Key && f.Type == catalog.Text && c.share("words", func(s string) bool { return digitsIn(s) == 0 && s != strings.ToUpper(s) }) > 0.6:
+	case f.Key && f.Type == catalog.Text &&
+		c.share("words", func(s string) bool { return digitsIn(s) == 0 && s != strings.ToUpper(s) }) > 0.6:
 		return contradicts, "its values are words, not numbers"
 	case f.Key && c.field.Type == catalog.Text && c.col.Distinct == c.col.Filled && c.col.Longest < 25 &&
 		c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) > 0.9:
 		return supports, "its values are numbers that tell records apart"
-	case f.ComparedAs() == catalog.AsPostalCode && (c.col.Longest > 20 || c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) < 0.4):
+	case f.ComparedAs() == catalog.AsPostalCode &&
+		(c.col.Longest > 20 || c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) < 0.4):
 		return contradicts, "its values are no postal codes"
 	}
 	return neutralFit, ""
@@ -446,7 +458,8 @@ var takesTicks = map[catalog.FieldType]bool{
 // ticks reports whether a column says yes and no, as lists do. NO and DA may be countries and
 // languages as well.
 func (c *cells) ticks() bool {
-	return c.col.Longest <= longestTick && c.col.Distinct > 1 && c.col.Distinct <= mostTicks && c.readable(catalog.YesNo) > 0.9
+	return c.col.Longest <= longestTick && c.col.Distinct > 1 && c.col.Distinct <= mostTicks &&
+		c.readable(catalog.YesNo) > 0.9
 }
 
 // mostTicks is in how many ways a column says yes and no.

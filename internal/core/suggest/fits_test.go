@@ -13,13 +13,19 @@ import (
 func TestEveryFieldTypeIsFitted(t *testing.T) {
 	choices := []catalog.Choice{{Code: "high", Label: "High"}, {Code: "low", Label: "Low"}}
 	good := map[catalog.FieldType][]string{
-		catalog.Text: {"Tern Marina", "Skarv Boatworks"}, catalog.LongText: {"wants pedestals", "met at the fair"}, catalog.Integer: {"12", "40"},
-		catalog.Decimal: {"12.5", "3.75"}, catalog.Money: {"€ 12.50", "€ 100"}, catalog.Percent: {"12 %", "60 %"}, catalog.Date: {"2026-03-31", "31.12.2025"},
-		catalog.DateTime: {"2026-03-31 10:30", "2026-04-01 08:00"}, catalog.YesNo: {"yes", "no"}, catalog.OneChoice: {"High", "low"}, catalog.Choices: {"High;low", "low"},
-		catalog.Email: {"a@tern.example", "b@skarv.example"}, catalog.Phone: {"+47 55 11 22 33", "55 11 22 44"}, catalog.URL: {"www.tern.example", "https://skarv.example"},
-		catalog.Country: {"Norway", "Sweden"}, catalog.Language: {"German", "Norwegian"}, catalog.Currency: {"EUR", "NOK"}, catalog.Reference: {"A-1", "A-2"},
+		catalog.Text: {"Tern Marina", "Skarv Boatworks"}, catalog.LongText: {"wants pedestals", "met at the fair"},
+		catalog.Integer: {"12", "40"},
+		catalog.Decimal: {"12.5", "3.75"}, catalog.Money: {"€ 12.50", "€ 100"}, catalog.Percent: {"12 %", "60 %"},
+		catalog.Date:     {"2026-03-31", "31.12.2025"},
+		catalog.DateTime: {"2026-03-31 10:30", "2026-04-01 08:00"}, catalog.YesNo: {"yes", "no"},
+		catalog.OneChoice: {"High", "low"}, catalog.Choices: {"High;low", "low"},
+		catalog.Email: {"a@tern.example", "b@skarv.example"}, catalog.Phone: {"+47 55 11 22 33", "55 11 22 44"},
+		catalog.URL:     {"www.tern.example", "https://skarv.example"},
+		catalog.Country: {"Norway", "Sweden"}, catalog.Language: {"German", "Norwegian"}, catalog.Currency: {"EUR", "NOK"},
+		catalog.Reference: {"A-1", "A-2"},
 	}
-	open := []catalog.FieldType{catalog.LongText, catalog.OneChoice, catalog.Choices, catalog.Reference} // whose cells may be anything
+	// whose cells may be anything
+	open := []catalog.FieldType{catalog.LongText, catalog.OneChoice, catalog.Choices, catalog.Reference}
 	bad := []string{"see the list, below", "(none)"}
 	if len(fits) != len(catalog.FieldTypes) {
 		t.Errorf("%d field types are fitted, of %d", len(fits), len(catalog.FieldTypes))
@@ -33,7 +39,8 @@ func TestEveryFieldTypeIsFitted(t *testing.T) {
 		if got, why := fitOf(catalog.RecordType{}, f, column(nil), kindsOf{}); got != neutralFit || why != "" {
 			t.Errorf("%s: no cells say %s", ft, why)
 		}
-		if got, why := fitOf(catalog.RecordType{}, f, column([]string{"1.2.2020", "03.04.2021"}), kindsOf{}); ft == catalog.Phone && got != contradicts {
+		if got, why := fitOf(catalog.RecordType{}, f, column([]string{"1.2.2020", "03.04.2021"}),
+			kindsOf{}); ft == catalog.Phone && got != contradicts {
 			t.Errorf("dates may be telephone numbers: %v %s", got, why)
 		}
 		if ft == catalog.Text || slices.Contains(open, ft) {

@@ -18,7 +18,8 @@ func TestNumberedGroups(t *testing.T) {
 		for _, s := range cells {
 			longest = max(longest, len(s))
 		}
-		return sheet.Column{Header: header, Filled: int64(len(cells)), Distinct: int64(len(cells)), Longest: longest, Samples: cells}
+		return sheet.Column{Header: header, Filled: int64(len(cells)), Distinct: int64(len(cells)), Longest: longest,
+			Samples: cells}
 	}
 	view := func() *View {
 		return NewView([]sheet.Column{
@@ -42,11 +43,13 @@ func TestNumberedGroups(t *testing.T) {
 		}
 		return strings.Join(out, "; ")
 	}
-	if got, want := said(v.Further(c, targets(c, "account"), nothing)), "contact : Contact 1, Contact 1 e-mail, Contact 1 phone"; got != want {
+	if got, want := said(v.Further(c, targets(c, "account"), nothing)),
+		"contact : Contact 1, Contact 1 e-mail, Contact 1 phone"; got != want {
 		t.Errorf("beside accounts: %s, want %s", got, want)
 	}
 	both := targets(c, "account", "contact")
-	if got, want := spots(v.Across(both)), "Company=account.name Contact 1=contact.family_name Contact 1=contact.given_name Contact 1 e-mail=contact.email Contact 1 phone=contact.phone Town=account.locality"; got != want {
+	if got, want := spots(v.Across(both)), "Company=account.name Contact 1=contact.family_name Contact "+
+		"1=contact.given_name Contact 1 e-mail=contact.email Contact 1 phone=contact.phone Town=account.locality"; got != want {
 		t.Errorf("with the first:\ngot  %s\nwant %s", got, want)
 	}
 	if got, want := said(v.Further(c, both, nothing)), "contact contact_2: Contact 2, Contact 2 e-mail"; got != want {
@@ -56,7 +59,8 @@ func TestNumberedGroups(t *testing.T) {
 	r := Routine(account, v.Across([]Target{{Type: account}}))
 	r = v.WithDraft(r, c, mapping.Draft{Type: "contact"}, nothing)
 	r = v.WithDraft(r, c, mapping.Draft{Type: "contact", Name: "contact_2"}, nothing)
-	for at, want := range []string{"locality name", "account email family_name given_name phone", "account email family_name given_name"} {
+	for at, want := range []string{"locality name", "account email family_name given_name phone",
+		"account email family_name given_name"} {
 		var got []string
 		for name := range r.Drafts[at].Fields {
 			got = append(got, name)
@@ -67,19 +71,23 @@ func TestNumberedGroups(t *testing.T) {
 		}
 	}
 	// Contacts alone are those of the first group; a column alone is in no group.
-	if got, want := spots(v.Across(targets(c, "contact"))), "Company=contact.account Contact 1=contact.family_name Contact 1=contact.given_name Contact 1 e-mail=contact.email Contact 1 phone=contact.phone Town=contact.locality"; got != want {
+	if got, want := spots(v.Across(targets(c, "contact"))), "Company=contact.account Contact 1=contact.family_name "+
+		"Contact 1=contact.given_name Contact 1 e-mail=contact.email Contact 1 phone=contact.phone Town=contact.locality"; got != want {
 		t.Errorf("contacts alone:\ngot  %s\nwant %s", got, want)
 	}
 	contact, _ := c.Type("contact")
-	if got, want := said(v.Further(c, []Target{{Type: contact}}, nothing)), "contact contact_2: Contact 2, Contact 2 e-mail"; got != want {
+	if got, want := said(v.Further(c, []Target{{Type: contact}}, nothing)),
+		"contact contact_2: Contact 2, Contact 2 e-mail"; got != want {
 		t.Errorf("beside contacts: %s, want %s", got, want)
 	}
 	r = Routine(contact, v.Across([]Target{{Type: contact}}))
 	r = v.WithDraft(r, c, mapping.Draft{Type: "contact", Name: "contact_2"}, nothing)
-	if o := r.Drafts[1].Fields["account"]; !slices.Equal(o.From, []string{"Company"}) || len(r.Drafts[0].Fields) != 6 || len(r.Drafts[1].Fields) != 4 {
+	if o := r.Drafts[1].Fields["account"]; !slices.Equal(o.From, []string{"Company"}) || len(r.Drafts[0].Fields) != 6 ||
+		len(r.Drafts[1].Fields) != 4 {
 		t.Errorf("both have the company: %+v", r.Drafts)
 	}
-	one := NewView([]sheet.Column{column("Name", "Bay", "Quay"), column("Contact 1 phone", "+44 20 7946 0101", "+44 20 7946 0102")}).Among(c)
+	one := NewView([]sheet.Column{column("Name", "Bay", "Quay"), column("Contact 1 phone", "+44 20 7946 0101",
+		"+44 20 7946 0102")}).Among(c)
 	if len(one.groups) > 0 {
 		t.Errorf("a column alone is a group: %v", one.groups)
 	}

@@ -37,31 +37,49 @@ var (
 )
 
 // Short forms, spelt out as the words that synonyms use.
-var short = map[string]string{"nr": "number", "no": "number", "num": "number", "nbr": "number", "nummer": "number", "numero": "number", "number": "number", "nro": "number", "numer": "number", "n": "number",
-	"tel": "telephone", "tlf": "telephone", "ph": "telephone", "phone": "telephone", "telefon": "telephone", "telefono": "telephone", "telefoon": "telephone", "telefone": "telephone", "fon": "telephone", "puh": "telephone", "puhelin": "telephone",
-	"mob": "mobile", "cell": "mobile", "mobil": "mobile", "mobiel": "mobile", "addr": "address", "adr": "address", "str": "street", "st": "street", "co": "company", "org": "organisation", "organization": "organisation", "cust": "customer",
-	"qty": "quantity", "amt": "amount", "descr": "description", "desc": "description", "dob": "birthday", "bday": "birthday", "prob": "probability", "pos": "position", "ref": "reference", "mail": "email", "mgr": "manager", "emp": "employees", "ext": "external",
-	"curr": "currency", "ctry": "country", "cntry": "country", "cty": "city", "zip": "postal", "fname": "first name", "lname": "last name", "www": "website", "url": "website", "hp": "website", "prio": "priority", "est": "estimated", "reg": "registration",
-	"vorn": "vorname", "nachn": "nachname", "strasse": "street", "firma": "company", "kd": "kunden", "kdnr": "kundennr", "ges": "company", "acct": "account", "acc": "account", "opp": "opportunity", "resp": "responsible", "pcs": "pieces"}
+var short = map[string]string{"nr": "number", "no": "number", "num": "number", "nbr": "number", "nummer": "number",
+	"numero": "number", "number": "number", "nro": "number", "numer": "number", "n": "number",
+	"tel": "telephone", "tlf": "telephone", "ph": "telephone", "phone": "telephone", "telefon": "telephone",
+	"telefono": "telephone", "telefoon": "telephone", "telefone": "telephone", "fon": "telephone", "puh": "telephone",
+	"puhelin": "telephone",
+	"mob":     "mobile", "cell": "mobile", "mobil": "mobile", "mobiel": "mobile", "addr": "address", "adr": "address",
+	"str": "street", "st": "street", "co": "company", "org": "organisation", "organization": "organisation",
+	"cust": "customer",
+	"qty":  "quantity", "amt": "amount", "descr": "description", "desc": "description", "dob": "birthday",
+	"bday": "birthday", "prob": "probability", "pos": "position", "ref": "reference", "mail": "email", "mgr": "manager",
+	"emp": "employees", "ext": "external",
+	"curr": "currency", "ctry": "country", "cntry": "country", "cty": "city", "zip": "postal", "fname": "first name",
+	"lname": "last name", "www": "website", "url": "website", "hp": "website", "prio": "priority", "est": "estimated",
+	"reg":  "registration",
+	"vorn": "vorname", "nachn": "nachname", "strasse": "street", "firma": "company", "kd": "kunden", "kdnr": "kundennr",
+	"ges": "company", "acct": "account", "acc": "account", "opp": "opportunity", "resp": "responsible", "pcs": "pieces"}
 
 // Words that say whose or which, and change nothing about what it is.
 var neutral = map[string]bool{}
 
 func init() {
-	for w := range strings.FieldsSeq(`the a of for and in to my our your their contact contacts customer client person persons people lead leads account accounts company business work office main primary
-		general switchboard central zentrale allgemein allgemeine default current field column data value1 info information details text new old latest please enter your badge
-		der die das des dem den ein eine von vom zu zum zur und im in geschaftlich firmen kunden haupt kontakt ansprechpartner asp le la les de du des l d et el los las del y il lo gli di della dello e van het een en o os as do da dos
-		privat geschaftliche dienstlich pro professionnel professionnelle principal principale trabajo lavoro aziendale zakelijk zakelijke hoofd arbete arbets jobb arbejde kund kunde asiakas asiakkaan klienta klant klanten cliente clientes client clients`) {
+	for w := range strings.FieldsSeq(`the a of for and in to my our your their contact contacts customer client person
+		persons people lead leads account accounts company business work office main primary
+		general switchboard central zentrale allgemein allgemeine default current field column data value1 info information
+		details text new old latest please enter your badge
+		der die das des dem den ein eine von vom zu zum zur und im in geschaftlich firmen kunden haupt kontakt
+		ansprechpartner asp le la les de du des l d et el los las del y il lo gli di della dello e van het een en o
+		os as do da dos
+		privat geschaftliche dienstlich pro professionnel professionnelle principal principale trabajo lavoro aziendale
+		zakelijk zakelijke hoofd arbete arbets jobb arbejde kund kunde asiakas asiakkaan klienta klant klanten cliente
+		clientes client clients`) {
 		neutral[w] = true
 	}
 }
 
 // Words that say too little to stand for a field when they stand alone.
-var vague = map[string]bool{"number": true, "name": true, "date": true, "code": true, "type": true, "value": true, "address": true, "id": true, "in": true, "on": true, "by": true, "reference": true, "title": true}
+var vague = map[string]bool{"number": true, "name": true, "date": true, "code": true, "type": true, "value": true,
+	"address": true, "id": true, "in": true, "on": true, "by": true, "reference": true, "title": true}
 
 func tooVague(core []string) bool { return len(core) == 1 && vague[core[0]] }
 
-var decoration = strings.NewReplacer("_", " ", "e-mail", "email", "E-mail", "email", "E-Mail", "email", "e mail", "email", "E Mail", "email", "n°", "nr", "N°", "nr", "nº", "nr", "#", " nr ", "%", " percent ")
+var decoration = strings.NewReplacer("_", " ", "e-mail", "email", "E-mail", "email", "E-Mail", "email", "e mail",
+	"email", "E Mail", "email", "n°", "nr", "N°", "nr", "nº", "nr", "#", " nr ", "%", " percent ")
 
 // tokens takes a header apart: capitals within a word begin a new one, asides
 // in brackets, numbering, stars and colons are decoration.
@@ -113,7 +131,8 @@ func splitCapitals(s string) string {
 	var b strings.Builder
 	rs := []rune(s)
 	for i, r := range rs {
-		if i > 0 && unicode.IsUpper(r) && (unicode.IsLower(rs[i-1]) || i+1 < len(rs) && unicode.IsUpper(rs[i-1]) && unicode.IsLower(rs[i+1])) {
+		if i > 0 && unicode.IsUpper(r) && (unicode.IsLower(rs[i-1]) || i+1 < len(rs) && unicode.IsUpper(rs[i-1]) &&
+			unicode.IsLower(rs[i+1])) {
 			b.WriteByte(' ')
 		}
 		b.WriteRune(r)
@@ -241,7 +260,8 @@ func namesBothPhones(s string) bool {
 // isMute reports whether the words of a header say nothing: it is blank, a number, or only says
 // that it is a column.
 func isMute(words []string) bool {
-	return !slices.ContainsFunc(words, func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] && !small[w] })
+	return !slices.ContainsFunc(words,
+		func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] && !small[w] })
 }
 
 // questions are the concepts of words that ask, and say nothing of what is asked.
@@ -254,7 +274,8 @@ func asksWho(words []string) bool {
 }
 
 // whoWords ask for a person.
-var whoWords = wordSet(`who whom by with wer wem wen von mit durch qui avec par quien con por wie met door vem med av hvem af chi da kto z przez quem com kuka ποιος`)
+var whoWords = wordSet(`who whom by with wer wem wen von mit durch qui avec par quien con por wie met door vem med av
+	hvem af chi da kto z przez quem com kuka ποιος`)
 
 // namesTwo reports whether a header names two things with a stroke between, each of which another
 // field is for: “Firma / Ort”. Of numbers and the like the cells tell which it is.
@@ -317,13 +338,15 @@ func meaningsOf(t, s string, fields []catalog.Field) (best []float64, decided bo
 	return best, false
 }
 
-var brackets = strings.NewReplacer("(", " ", ")", " ", "[", " ", "]", " ", "{", " ", "}", " ", "<", " ", ">", " ", "/", " ")
+var brackets = strings.NewReplacer("(", " ", ")", " ", "[", " ", "]", " ", "{", " ", "}", " ", "<", " ", ">",
+	" ", "/", " ")
 
 // saysNothing are the words of headers that programs make when there is none.
 var saysNothing = map[string]bool{"": true}
 
 func init() {
-	for w := range strings.FieldsSeq(`a b c d e f g h i j k l m n o p q r s t u v w x y z col column columns spalte feld field fields kolonne kolumn colonne columna coluna colonna kolom sarake kolumna pole champ campo campos veld
+	for w := range strings.FieldsSeq(`a b c d e f g h i j k l m n o p q r s t u v w x y z col column columns spalte feld
+		field fields kolonne kolumn colonne columna coluna colonna kolom sarake kolumna pole champ campo campos veld
 		at bei chez hos who whom with wer wem wen mit qui avec quien con wie met vem med hvem chi kto quem com
 		text txt string number num date value var attr attribute unnamed custom userfield f_ c_ item $$`) {
 		saysNothing[value.Words(w)] = true
@@ -373,7 +396,8 @@ func formsOf(f catalog.Field) fieldForms {
 
 // says reports whether a header is the field's name, label or a synonym, word for word.
 func (ff fieldForms) says(h form) bool {
-	return h.all == ff.name || h.all == ff.label || slices.ContainsFunc(ff.synonyms, func(s form) bool { return s.all == h.all })
+	return h.all == ff.name || h.all == ff.label ||
+		slices.ContainsFunc(ff.synonyms, func(s form) bool { return s.all == h.all })
 }
 
 // compareHeader compares the words of a header with those of a field.
@@ -406,9 +430,11 @@ func compareHeader(f catalog.Field, forms fieldForms, h form) (best saying) {
 			better(0.92-near, another, s.text, says)
 		case !h.sure && oneSlip(h, s) && inLongWord(h.all, s.all):
 			better(0.91-near, nearly, s.text, "")
-		case len(s.core) > 0 && !tooVague(s.core) && len(h.core) > len(s.core) && len(s.core)*2 >= len(h.core) && contains(h.core, s.core):
+		case len(s.core) > 0 && !tooVague(s.core) && len(h.core) > len(s.core) && len(s.core)*2 >= len(h.core) &&
+			contains(h.core, s.core):
 			better(0.7-near, "the header holds ", s.text, "")
-		case len(h.core) > 0 && !tooVague(h.core) && len(s.core) > len(h.core) && len(h.core)*2 >= len(s.core) && contains(s.core, h.core):
+		case len(h.core) > 0 && !tooVague(h.core) && len(s.core) > len(h.core) && len(h.core)*2 >= len(s.core) &&
+			contains(s.core, h.core):
 			better(0.6-near, "the header is a part of ", s.text, "")
 		}
 	}

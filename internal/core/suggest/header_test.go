@@ -12,8 +12,10 @@ import (
 
 func TestTokens(t *testing.T) {
 	for in, want := range map[string]string{
-		"firstName": "first name", "E-Mail (private)*": "email", "1. Surname:": "surname", "customer_no": "customer no", "HTTPServer": "http server", "Tel. No.": "tel no", "  Postal   Code ": "postal code",
-		"b) Town": "town", "Prob. (%)": "prob", "N° client": "nr client", "Straße": "strasse", "(Name)": "name", "会社名": "会社名", "": "",
+		"firstName": "first name", "E-Mail (private)*": "email", "1. Surname:": "surname", "customer_no": "customer no",
+		"HTTPServer": "http server", "Tel. No.": "tel no", "  Postal   Code ": "postal code",
+		"b) Town": "town", "Prob. (%)": "prob", "N° client": "nr client", "Straße": "strasse", "(Name)": "name",
+		"会社名": "会社名", "": "",
 	} {
 		if got := strings.Join(tokens(in), " "); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
@@ -22,7 +24,9 @@ func TestTokens(t *testing.T) {
 }
 
 func TestOneSlipApart(t *testing.T) {
-	for pair, want := range map[[2]string]bool{{"surname", "surnmae"}: true, {"surname", "surnam"}: true, {"surname", "surnames"}: true, {"surname", "sirname"}: true, {"surname", "surnmea"}: false, {"name", "nane"}: false, {"email address", "emial adress"}: true, {"phone", "stone"}: false} {
+	for pair, want := range map[[2]string]bool{{"surname", "surnmae"}: true, {"surname", "surnam"}: true,
+		{"surname", "surnames"}: true, {"surname", "sirname"}: true, {"surname", "surnmea"}: false,
+		{"name", "nane"}: false, {"email address", "emial adress"}: true, {"phone", "stone"}: false} {
 		if got := close1(pair[0], pair[1]); got != want {
 			t.Errorf("%v: %v, want %v", pair, got, want)
 		}
@@ -81,18 +85,24 @@ func TestCellsDecide(t *testing.T) {
 func TestBothHalvesOfAName(t *testing.T) {
 	c := standard(t)
 	contact, _ := c.Type("contact")
-	turned, plain, front := []string{"Brandt, Sibylle", "Okonjo, Felix", "Heide, Marie-Luise"}, []string{"Sibylle Brandt", "Felix Okonjo", "Marie Heide"}, []string{"Brandt Sibylle", "Okonjo Felix", "Heide Marie"}
+	turned, plain, front := []string{"Brandt, Sibylle", "Okonjo, Felix", "Heide, Marie-Luise"},
+		[]string{"Sibylle Brandt", "Felix Okonjo", "Marie Heide"}, []string{"Brandt Sibylle", "Okonjo Felix", "Heide Marie"}
 	given := []string{"Anna Maria", "Jan Ole", "Marie Luise"}
-	const parts, reversed = "family_name:family_name given_name:given_name", "family_name:family_name_first given_name:given_name_last"
+	const parts, reversed = "family_name:family_name given_name:given_name",
+		"family_name:family_name_first given_name:given_name_last"
 	for _, x := range []struct {
 		header string
 		cells  []string
 		want   string
 	}{
-		{"Name, Vorname", turned, reversed}, {"Nom Prénom", plain, parts}, {"Vorname Nachname", plain, parts}, {"Nombre y apellidos", plain, parts}, {"Vorname", turned, parts},
-		{"Nom Prénom", front, reversed}, {"Name", front, reversed}, {"Nom Prénom", []string{"Thomas Martin", "Simon Paul", "Laurent Marie"}, reversed},
-		{"Name", []string{"Vermeulen, Joris", "Mme Claire Dubreuil", "Sven-Åke Lindqvist", "Joris Vermeulen", "Kowalska Agnieszka", "Lars Bakken", "山田 太郎", "Fatima el Amrani"}, parts},
-		{"Kontaktní osoba", []string{"Ing. Jiří Dvořák, Ph.D.", "Šárka Němcová", "Mgr. Tomáš Růžička", "Kučerová Lenka", "Pavel Černý ml.", "pan Novák"}, parts},
+		{"Name, Vorname", turned, reversed}, {"Nom Prénom", plain, parts}, {"Vorname Nachname", plain, parts},
+		{"Nombre y apellidos", plain, parts}, {"Vorname", turned, parts},
+		{"Nom Prénom", front, reversed}, {"Name", front, reversed},
+		{"Nom Prénom", []string{"Thomas Martin", "Simon Paul", "Laurent Marie"}, reversed},
+		{"Name", []string{"Vermeulen, Joris", "Mme Claire Dubreuil", "Sven-Åke Lindqvist", "Joris Vermeulen",
+			"Kowalska Agnieszka", "Lars Bakken", "山田 太郎", "Fatima el Amrani"}, parts},
+		{"Kontaktní osoba", []string{"Ing. Jiří Dvořák, Ph.D.", "Šárka Němcová", "Mgr. Tomáš Růžička", "Kučerová Lenka",
+			"Pavel Černý ml.", "pan Novák"}, parts},
 		{"Vorname", given, "given_name:"}, {"First name", given, "given_name:"},
 	} {
 		var got []string
@@ -112,9 +122,11 @@ func TestBothHalvesOfAName(t *testing.T) {
 func TestNumbersAreNoChoices(t *testing.T) {
 	c := standard(t)
 	lead, _ := c.Type("lead")
-	for cells, want := range map[string]bool{"12,5 3 8": false, "pontoons lighting solar": true, "high low medium": true, "tepid keen icy": true} {
+	for cells, want := range map[string]bool{"12,5 3 8": false, "pontoons lighting solar": true,
+		"high low medium": true, "tepid keen icy": true} {
 		got := false
-		for _, s := range Columns(lead, []sheet.Column{{Header: "Interest", Filled: 3, Distinct: 3, Samples: strings.Fields(cells)}}, nil) {
+		for _, s := range Columns(lead,
+			[]sheet.Column{{Header: "Interest", Filled: 3, Distinct: 3, Samples: strings.Fields(cells)}}, nil) {
 			got = got || s.Taken && s.Field == "interest"
 		}
 		if got != want {
@@ -129,7 +141,9 @@ func TestPaths(t *testing.T) {
 	task, _ := c.Type("task")
 	owners := []string{"Ingrid Havnes", "Lars Brattvik", "Yoko Shiota"}
 	got := map[string]string{}
-	for _, s := range Columns(task, []sheet.Column{{Header: "assignee"}, {Header: "assignee.name", Longest: 20, Filled: 3, Distinct: 3, Samples: owners}, {Header: "Subj.", Longest: 9, Filled: 3, Distinct: 3, Samples: owners}}, nil) {
+	for _, s := range Columns(task,
+		[]sheet.Column{{Header: "assignee"}, {Header: "assignee.name", Longest: 20, Filled: 3, Distinct: 3,
+			Samples: owners}, {Header: "Subj.", Longest: 9, Filled: 3, Distinct: 3, Samples: owners}}, nil) {
 		if s.Taken {
 			got[s.Field] = s.Column
 		}
@@ -144,8 +158,10 @@ func TestPaths(t *testing.T) {
 func TestWrappedPaths(t *testing.T) {
 	c := standard(t)
 	columns := []sheet.Column{
-		{Header: "attributes.name", Longest: 20, Filled: 8, Distinct: 8, Samples: []string{"Pontoon Works Ltd", "Sjøbua AS", "Cantiere Doria S.r.l.", "Hausboot Müller"}},
-		{Header: "attributes.address.city", Longest: 9, Filled: 7, Blank: 1, Distinct: 4, Samples: []string{"Leith", "Bergen", "Köln", "Genova"}},
+		{Header: "attributes.name", Longest: 20, Filled: 8, Distinct: 8,
+			Samples: []string{"Pontoon Works Ltd", "Sjøbua AS", "Cantiere Doria S.r.l.", "Hausboot Müller"}},
+		{Header: "attributes.address.city", Longest: 9, Filled: 7, Blank: 1, Distinct: 4,
+			Samples: []string{"Leith", "Bergen", "Köln", "Genova"}},
 		{Header: "people.first", Longest: 5, Filled: 1, Blank: 7, Distinct: 1, Samples: []string{"Uwe"}},
 		{Header: "people.last", Longest: 6, Filled: 1, Blank: 7, Distinct: 1, Samples: []string{"Müller"}},
 	}
@@ -159,8 +175,10 @@ func TestWrappedPaths(t *testing.T) {
 func TestRowsOfStaff(t *testing.T) {
 	c := standard(t)
 	columns := []sheet.Column{
-		{Header: "Employee", Longest: 20, Filled: 4, Distinct: 4, Samples: []string{"Havnes, Ingrid", "Lars Brattvik", "Harbottle Callum", "New Person"}},
-		{Header: "Work e-mail", Longest: 40, Filled: 4, Distinct: 4, Samples: []string{"ingrid.havnes@lantern.example", "lars.brattvik@lantern.example", "callum.harbottle@lantern.example", "new@lantern.example"}},
+		{Header: "Employee", Longest: 20, Filled: 4, Distinct: 4, Samples: []string{"Havnes, Ingrid", "Lars Brattvik",
+			"Harbottle Callum", "New Person"}},
+		{Header: "Work e-mail", Longest: 40, Filled: 4, Distinct: 4, Samples: []string{"ingrid.havnes@lantern.example",
+			"lars.brattvik@lantern.example", "callum.harbottle@lantern.example", "new@lantern.example"}},
 		{Header: "Dept", Longest: 8, Filled: 4, Distinct: 2, Samples: []string{"Norway", "UK"}},
 		{Header: "Status", Longest: 10, Filled: 4, Distinct: 3, Samples: []string{"Active", "On leave", "Terminated"}},
 	}
@@ -181,9 +199,12 @@ func TestRowsOfStaff(t *testing.T) {
 func TestSharedPrefixes(t *testing.T) {
 	lead, _ := standard(t).Type("lead")
 	columns := []sheet.Column{
-		{Header: "LX_FNAME", Longest: 9, Filled: 6, Distinct: 6, Samples: []string{"Ada", "Ole", "Kari", "Nils", "Berit", "Jan"}},
-		{Header: "LX_ORG", Longest: 20, Filled: 6, Distinct: 6, Samples: []string{"Alpha AS", "Beta AS", "Gamma AS", "Delta AS", "Quay Ltd", "Kai GmbH"}},
-		{Header: "LX_NOTE", Longest: 20, Filled: 6, Distinct: 6, Samples: []string{"ring", "later", "wants price", "no", "yes please", "soon"}},
+		{Header: "LX_FNAME", Longest: 9, Filled: 6, Distinct: 6, Samples: []string{"Ada", "Ole", "Kari", "Nils",
+			"Berit", "Jan"}},
+		{Header: "LX_ORG", Longest: 20, Filled: 6, Distinct: 6, Samples: []string{"Alpha AS", "Beta AS", "Gamma AS",
+			"Delta AS", "Quay Ltd", "Kai GmbH"}},
+		{Header: "LX_NOTE", Longest: 20, Filled: 6, Distinct: 6, Samples: []string{"ring", "later", "wants price", "no",
+			"yes please", "soon"}},
 		{Header: "LX_ZZ", Longest: 9, Filled: 6, Distinct: 6, Samples: []string{"q1", "q2", "q3", "q4", "q5", "q6"}},
 		{Header: "Ccy", Longest: 3, Filled: 6, Distinct: 2, Samples: []string{"EUR", "NOK"}},
 	}
@@ -215,7 +236,8 @@ func TestHeadersThatCellsRefute(t *testing.T) {
 	lands := []string{"NO", "SE", "Danmark", "DE", "Italia", "FR", "NL"}
 	for header, want := range map[string]string{"Town": "country", "Mobile": "country", "Delivery town": ""} {
 		got := ""
-		for _, s := range Columns(contact, []sheet.Column{{Header: header, Longest: 7, Filled: 7, Distinct: 7, Samples: lands}}, nil) {
+		for _, s := range Columns(contact,
+			[]sheet.Column{{Header: header, Longest: 7, Filled: 7, Distinct: 7, Samples: lands}}, nil) {
 			if s.Taken {
 				got = s.Field
 			}
@@ -230,8 +252,10 @@ func TestHeadersThatCellsRefute(t *testing.T) {
 func TestLettingTellingGo(t *testing.T) {
 	contact, _ := standard(t).Type("contact")
 	columns := []sheet.Column{
-		{Header: "Name/Firma", Longest: 9, Filled: 7, Distinct: 7, Samples: []string{"Müller", "Schmidt", "Schneider", "Fischer", "Weber", "Wagner", "Hoffmann"}},
-		{Header: "Gehört zu Firma", Longest: 20, Filled: 7, Distinct: 7, Samples: []string{"Alpha GmbH", "Beta AG", "Gamma KG", "Delta GmbH", "Quay Ltd", "Kai GmbH", "Boot AG"}},
+		{Header: "Name/Firma", Longest: 9, Filled: 7, Distinct: 7, Samples: []string{"Müller", "Schmidt", "Schneider",
+			"Fischer", "Weber", "Wagner", "Hoffmann"}},
+		{Header: "Gehört zu Firma", Longest: 20, Filled: 7, Distinct: 7, Samples: []string{"Alpha GmbH", "Beta AG",
+			"Gamma KG", "Delta GmbH", "Quay Ltd", "Kai GmbH", "Boot AG"}},
 	}
 	for _, s := range Columns(contact, columns, nil) {
 		if s.Field == "account" && s.Column != "Gehört zu Firma" {
@@ -245,7 +269,8 @@ func TestLettingTellingGo(t *testing.T) {
 func TestTablesBeside(t *testing.T) {
 	account, _ := standard(t).Type("account")
 	main := []sheet.Column{
-		{Header: "Company", Longest: 20, Filled: 24, Distinct: 24, Samples: []string{"Seglerhof Adler", "Marina Brandt", "Rederi Coral"}},
+		{Header: "Company", Longest: 20, Filled: 24, Distinct: 24, Samples: []string{"Seglerhof Adler", "Marina Brandt",
+			"Rederi Coral"}},
 		{Header: "Town", Longest: 9, Filled: 24, Distinct: 9, Samples: []string{"Dresden", "Graz", "Plymouth"}},
 	}
 	for _, c := range []struct {
@@ -253,7 +278,8 @@ func TestTablesBeside(t *testing.T) {
 		first  bool
 		want   string
 	}{{2, false, "name locality "}, {2, true, "name locality "}, {22, false, "name locality email "}} {
-		side := []sheet.Column{{Header: "Mail", Longest: 30, Filled: c.filled, Blank: 24 - c.filled, Distinct: 2, Samples: []string{"info@adler.example", "info@brandt.example"}}}
+		side := []sheet.Column{{Header: "Mail", Longest: 30, Filled: c.filled, Blank: 24 - c.filled, Distinct: 2,
+			Samples: []string{"info@adler.example", "info@brandt.example"}}}
 		columns := slices.Concat(main, []sheet.Column{{Header: "Column C", Blank: 24}}, side)
 		if c.first {
 			columns = slices.Concat(side, []sheet.Column{{Header: "Column B", Blank: 24}}, main)
@@ -279,10 +305,12 @@ func TestWhoseMainLine(t *testing.T) {
 	for distinct, want := range map[int64]string{5: "account", 18: "contact"} {
 		columns := []sheet.Column{
 			{Header: "Surname", Filled: 20, Distinct: 19, Samples: []string{"Whitlock", "Osei", "Chandra", "Kirkby"}},
-			{Header: "Company", Filled: 20, Distinct: 5, Samples: []string{"Havneby Marina Ltd", "Kai Charter Ltd", "Quay Boats Ltd", "Tangby Yard Ltd"}},
+			{Header: "Company", Filled: 20, Distinct: 5, Samples: []string{"Havneby Marina Ltd", "Kai Charter Ltd",
+				"Quay Boats Ltd", "Tangby Yard Ltd"}},
 			{Header: "Main tel.", Filled: 20, Distinct: distinct, Samples: lines},
 		}
-		for _, s := range NewView(columns).Across([]Target{{Draft: "contact", Type: contact}, {Draft: "account", Type: account}}) {
+		for _, s := range NewView(columns).Across([]Target{{Draft: "contact", Type: contact},
+			{Draft: "account", Type: account}}) {
 			if s.Column == "Main tel." && s.Draft != want {
 				t.Errorf("%d numbers of 5 companies are of the %s", distinct, s.Draft)
 			}
@@ -297,7 +325,8 @@ func TestWhoseNumbers(t *testing.T) {
 	contact, _ := c.Type("contact")
 	account, _ := c.Type("account")
 	numbers := sheet.Column{Header: "Customer No", Filled: 4, Distinct: 3, Samples: []string{"4001", "4002", "4003"}}
-	names := sheet.Column{Header: "Company", Filled: 4, Distinct: 3, Samples: []string{"Havneby Marina", "Kai Charter", "Quay Boats"}}
+	names := sheet.Column{Header: "Company", Filled: 4, Distinct: 3, Samples: []string{"Havneby Marina", "Kai Charter",
+		"Quay Boats"}}
 	own := numbers
 	own.Filled = 3
 	for _, x := range []struct {
@@ -306,7 +335,8 @@ func TestWhoseNumbers(t *testing.T) {
 		columns []sheet.Column
 		want    string
 	}{
-		{"repeats", contact, []sheet.Column{numbers}, "account"}, {"repeats beside a name", contact, []sheet.Column{numbers, names}, ""},
+		{"repeats", contact, []sheet.Column{numbers}, "account"},
+		{"repeats beside a name", contact, []sheet.Column{numbers, names}, ""},
 		{"is each one's own", contact, []sheet.Column{own}, ""}, {"of accounts", account, []sheet.Column{own}, "source_ref"},
 	} {
 		got := ""
@@ -344,12 +374,15 @@ func TestSomebodyElses(t *testing.T) {
 	}{
 		{"Emergency", mails, ""}, {"Insurance", mails, ""}, {"Assistant", mails, ""}, {"Writes from", mails, "email"},
 		{"Broker", []string{"Norway", "Germany", "UK", "Sweden", "France"}, ""},
-		{"Seller", []string{"2019-03-04", "2011-10-21", "2015-06-30", "1998-01-12", "2020-02-02"}, ""}, {"Seller", []string{"I. Havnes", "T. Osei", "M. Visser"}, "owner"},
-		{"Ref", []string{"2019-03-04", "2011-10-21", "2015-06-30", "1998-01-12", "2020-02-02"}, ""}, {"Ref", []string{"Bergen", "Hamburg", "London", "Oslo"}, ""},
+		{"Seller", []string{"2019-03-04", "2011-10-21", "2015-06-30", "1998-01-12", "2020-02-02"}, ""},
+		{"Seller", []string{"I. Havnes", "T. Osei", "M. Visser"}, "owner"},
+		{"Ref", []string{"2019-03-04", "2011-10-21", "2015-06-30", "1998-01-12", "2020-02-02"}, ""},
+		{"Ref", []string{"Bergen", "Hamburg", "London", "Oslo"}, ""},
 		{"Ref", []string{"A-1001", "A-1002", "A-1003"}, "source_ref"}, {"Ref", []string{"BRG", "HAM", "LON"}, "source_ref"},
 	} {
 		got := ""
-		for _, s := range Columns(contact, []sheet.Column{{Header: x.header, Filled: 40, Distinct: 40, Longest: 20, Samples: x.cells}}, nil) {
+		for _, s := range Columns(contact,
+			[]sheet.Column{{Header: x.header, Filled: 40, Distinct: 40, Longest: 20, Samples: x.cells}}, nil) {
 			if s.Taken {
 				got = s.Field
 			}
@@ -364,11 +397,14 @@ func TestSomebodyElses(t *testing.T) {
 func TestWholeAddresses(t *testing.T) {
 	c := standard(t)
 	account, _ := c.Type("account")
-	address := sheet.Column{Header: "Anschrift", Longest: 30, Filled: 3, Distinct: 3, Samples: []string{"Am Hafen 3, 17493 Greifswald", "Hafenstr. 12\n18546 Sassnitz", "Sund 4"}}
+	address := sheet.Column{Header: "Anschrift", Longest: 30, Filled: 3, Distinct: 3,
+		Samples: []string{"Am Hafen 3, 17493 Greifswald", "Hafenstr. 12\n18546 Sassnitz", "Sund 4"}}
 	for want, columns := range map[string][]sheet.Column{
 		"locality address_town, postal_code address_postal_code, street address_street": {address},
-		"locality , postal_code address_postal_code, street address_street":             {address, {Header: "Ort", Filled: 3, Distinct: 3, Samples: []string{"Greifswald", "Sassnitz", "Stralsund"}}},
-		"street ": {{Header: "Anschrift", Longest: 12, Filled: 3, Distinct: 3, Samples: []string{"Am Hafen 3", "Hafenstr. 12", "Sund 4"}}},
+		"locality , postal_code address_postal_code, street address_street": {address,
+			{Header: "Ort", Filled: 3, Distinct: 3, Samples: []string{"Greifswald", "Sassnitz", "Stralsund"}}},
+		"street ": {{Header: "Anschrift", Longest: 12, Filled: 3, Distinct: 3,
+			Samples: []string{"Am Hafen 3", "Hafenstr. 12", "Sund 4"}}},
 	} {
 		var got []string
 		for _, s := range Columns(account, columns, nil) {
@@ -389,7 +425,9 @@ func TestPostalCodeAndTown(t *testing.T) {
 	account, _ := c.Type("account")
 	for header, want := range map[string]int{"PLZ Ort": 2, "Ort": 2, "Firma": 0} {
 		got := 0
-		for _, s := range Columns(account, []sheet.Column{{Header: header, Filled: 5, Samples: []string{"24103 Kiel", "Kiel", "Berlin", "23966 Wismar", "8607 AA Sneek"}}}, nil) {
+		for _, s := range Columns(account,
+			[]sheet.Column{{Header: header, Filled: 5, Samples: []string{"24103 Kiel", "Kiel", "Berlin", "23966 Wismar",
+				"8607 AA Sneek"}}}, nil) {
 			if s.Taken && (s.Field == "postal_code" || s.Field == "locality") {
 				got++
 			}
@@ -420,7 +458,8 @@ func TestFullNamesAreSplitOnlyWhenNeeded(t *testing.T) {
 	if got := fields(name); got != "family_namefamily_name given_namegiven_name" {
 		t.Errorf("a column of full names: %s", got)
 	}
-	if got := fields(name, sheet.Column{Header: "Surname", Filled: 3, Samples: []string{"Berg", "Li", "Ek"}}); strings.Contains(got, "given_namegiven_name") {
+	if got := fields(name, sheet.Column{Header: "Surname", Filled: 3,
+		Samples: []string{"Berg", "Li", "Ek"}}); strings.Contains(got, "given_namegiven_name") {
 		t.Errorf("with a surname beside it: %s", got)
 	}
 	one := name

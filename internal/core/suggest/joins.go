@@ -16,24 +16,36 @@ import (
 // family names, what stands before a family name. Such columns are joined, in the order in which people say them.
 
 // houseNumbers are headers of columns of house numbers, and of what is added to them.
-var houseNumbers = keys("hausnummer", "hausnr", "haus nr", "hausnummer zusatz", "hausnummernzusatz", "hausnummerzusatz", "hsnr", "hnr", "huisnummer", "huisnr", "huis nr", "huisnummer toevoeging", "huisnr toev", "toevoeging", "toev",
-	"house number", "house no", "house nr", "house", "street number", "street no", "building number", "numero de voie", "n de voie", "no de voie", "no voie", "numero voie", "numero de rue", "n rue",
-	"numero de calle", "numero de portal", "civico", "numero civico", "n civico", "nr civico", "num civico", "gatunummer", "gatunr", "husnummer", "husnr", "gatenummer", "gatenr", "vejnummer", "talon numero", "talonumero", "talon nro",
-	"nr domu", "numer domu", "nr budynku", "numer budynku", "cislo popisne", "cislo domu", "cislo orientacni", "hazszam", "hsz", "numero da porta", "n porta", "kapi no", "bina no")
+var houseNumbers = keys("hausnummer", "hausnr", "haus nr", "hausnummer zusatz", "hausnummernzusatz",
+	"hausnummerzusatz", "hsnr", "hnr", "huisnummer", "huisnr", "huis nr", "huisnummer toevoeging", "huisnr toev",
+	"toevoeging", "toev",
+	"house number", "house no", "house nr", "house", "street number", "street no", "building number", "numero de voie",
+	"n de voie", "no de voie", "no voie", "numero voie", "numero de rue", "n rue",
+	"numero de calle", "numero de portal", "civico", "numero civico", "n civico", "nr civico", "num civico",
+	"gatunummer", "gatunr", "husnummer", "husnr", "gatenummer", "gatenr", "vejnummer", "talon numero", "talonumero",
+	"talon nro",
+	"nr domu", "numer domu", "nr budynku", "numer budynku", "cislo popisne", "cislo domu", "cislo orientacni",
+	"hazszam", "hsz", "numero da porta", "n porta", "kapi no", "bina no")
 
 // saidFirst are those in languages in which the number stands before the street.
-var saidFirst = keys("house number", "house no", "house nr", "house", "street number", "street no", "building number", "numero de voie", "n de voie", "no de voie", "no voie", "numero voie", "numero de rue", "n rue")
+var saidFirst = keys("house number", "house no", "house nr", "house", "street number", "street no",
+	"building number", "numero de voie", "n de voie", "no de voie", "no voie", "numero voie", "numero de rue", "n rue")
 
 // anyNumbers are headers that say no more than that something is a number: behind a street it is
 // that of the house.
-var anyNumbers = keys("nr", "no", "n", "nº", "n°", "num", "numero", "numer", "number", "nummer", "numéro", "número", "αριθμος", "#")
+var anyNumbers = keys("nr", "no", "n", "nº", "n°", "num", "numero", "numer", "number", "nummer", "numéro", "número",
+	"αριθμος", "#")
 
 // secondFamilyNames are headers of columns of a second family name.
-var secondFamilyNames = keys("2º apellido", "2 apellido", "2o apellido", "2do apellido", "segundo apellido", "apellido 2", "apellido2", "apellido materno", "materno", "ap materno", "second surname", "second last name", "surname 2",
+var secondFamilyNames = keys("2º apellido", "2 apellido", "2o apellido", "2do apellido", "segundo apellido",
+	"apellido 2", "apellido2", "apellido materno", "materno", "ap materno", "second surname", "second last name",
+	"surname 2",
 	"segundo sobrenome", "segundo apelido")
 
 // namePrefixes are headers of columns of what stands before a family name: van der, de, von.
-var namePrefixes = keys("tussenvoegsel", "tussenvoegsels", "tussenv", "tussenvgsl", "tv", "voorvoegsel", "voorvoegsels", "infix", "surname prefix", "family name prefix", "last name prefix", "namensvorsatz", "vorsatzwort", "namenszusatz")
+var namePrefixes = keys("tussenvoegsel", "tussenvoegsels", "tussenv", "tussenvgsl", "tv", "voorvoegsel",
+	"voorvoegsels", "infix", "surname prefix", "family name prefix", "last name prefix", "namensvorsatz", "vorsatzwort",
+	"namenszusatz")
 
 var houseNumber = regexp.MustCompile(`^(?i:(nr|no|n°|nº|č\.?p\.?)[. ]*)?\d{1,5} ?[\p{L}]?( ?[-/+] ?\d{0,5} ?\p{L}{0,4})?$`)
 
@@ -52,7 +64,8 @@ func joinStreets(target Target, columns []sheet.Column, list []Suggestion) []Sug
 		return list
 	}
 	of := mainColumn(target, columns, list, f.Name)
-	if of < 0 || share(columns[of].Samples, func(s string) bool { return digitsIn(s) > 0 }) > 0.4 { // they stand there already
+	// they stand there already
+	if of < 0 || share(columns[of].Samples, func(s string) bool { return digitsIn(s) > 0 }) > 0.4 {
 		return list
 	}
 	for n, col := range columns {
@@ -134,13 +147,15 @@ func joinNames(target Target, columns []sheet.Column, list []Suggestion) []Sugge
 	if of < 0 && second >= 0 { // the first is then the one that speaks of a family name as well
 		of = slices.IndexFunc(columns, func(c sheet.Column) bool {
 			l := lift(headerWords(c.Header))
-			return c.Header != columns[second].Header && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Equal(set, []string{"family"}) })
+			return c.Header != columns[second].Header &&
+				slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Equal(set, []string{"family"}) })
 		})
 		if of >= 0 {
 			list = slices.DeleteFunc(list, func(s Suggestion) bool {
 				return s.Column == columns[of].Header || s.Draft == target.Draft && s.Field == f.Name
 			})
-			list = append(list, Suggestion{Column: columns[of].Header, Draft: target.Draft, Field: f.Name, Confidence: 0.95, Taken: true, Reason: "it is the first of two family names"})
+			list = append(list, Suggestion{Column: columns[of].Header, Draft: target.Draft, Field: f.Name, Confidence: 0.95,
+				Taken: true, Reason: "it is the first of two family names"})
 		}
 	}
 	if of < 0 {
@@ -150,7 +165,8 @@ func joinNames(target Target, columns []sheet.Column, list []Suggestion) []Sugge
 		list = joinedTo(target, list, f.Name, columns[of].Header, columns[second].Header, "it is the second family name")
 	}
 	for n, col := range columns {
-		if n != of && namePrefixes[headerKey(col.Header)] && share(col.Samples, func(s string) bool { return digitsIn(s) == 0 && len(s) <= 12 }) > 0.9 {
+		if n != of && namePrefixes[headerKey(col.Header)] &&
+			share(col.Samples, func(s string) bool { return digitsIn(s) == 0 && len(s) <= 12 }) > 0.9 {
 			list = joinedTo(target, list, f.Name, columns[of].Header, col.Header, "it stands before the family name")
 		}
 	}
@@ -160,8 +176,11 @@ func joinNames(target Target, columns []sheet.Column, list []Suggestion) []Sugge
 // extensions are headers of columns of the extension of the telephone before them, and generations
 // those of what tells a daughter from her mother.
 var (
-	extensions = keys("ext", "ext no", "ext nr", "extn", "extension", "phone ext", "tel ext", "phone extension", "tel extension", "office ext", "durchwahl", "durchw", "dw", "nebenstelle", "nst", "klappe", "poste", "n poste", "extension tel",
-		"extensión", "anexo", "interno", "int", "toestel", "toestelnr", "toestelnummer", "anknytning", "anknytn", "ankn", "lokalnr", "lokalnummer", "ramal", "wewnętrzny", "nr wewnętrzny", "wewn", "wew", "alanumero", "linka", "mellék")
+	extensions = keys("ext", "ext no", "ext nr", "extn", "extension", "phone ext", "tel ext", "phone extension",
+		"tel extension", "office ext", "durchwahl", "durchw", "dw", "nebenstelle", "nst", "klappe", "poste", "n poste",
+		"extension tel",
+		"extensión", "anexo", "interno", "int", "toestel", "toestelnr", "toestelnummer", "anknytning", "anknytn", "ankn",
+		"lokalnr", "lokalnummer", "ramal", "wewnętrzny", "nr wewnętrzny", "wewn", "wew", "alanumero", "linka", "mellék")
 	generations = keys("suffix", "name suffix", "suffix name", "sfx", "generation", "generational suffix", "gen suffix")
 )
 
@@ -182,19 +201,22 @@ func joinExtensions(target Target, columns []sheet.Column, list []Suggestion) []
 		case n > 0 && extensions[key] && few(col, isExtension):
 			at := slices.IndexFunc(list, func(s Suggestion) bool {
 				f, _ := target.Type.Field(s.Field)
-				return s.Draft == target.Draft && s.Column == columns[n-1].Header && s.Taken && s.Take == "" && f.Type == catalog.Phone
+				return s.Draft == target.Draft && s.Column == columns[n-1].Header && s.Taken && s.Take == "" &&
+					f.Type == catalog.Phone
 			})
 			if at < 0 {
 				continue
 			}
-			list = joinedTo(target, list, list[at].Field, columns[n-1].Header, col.Header, "it is the extension of the number before it")
+			list = joinedTo(target, list, list[at].Field, columns[n-1].Header, col.Header,
+				"it is the extension of the number before it")
 			if last := &list[len(list)-1]; last.Column == col.Header && last.joins {
 				last.Join = " ext. "
 			}
 		case generations[key] && few(col, value.IsGeneration):
 			if f, ok := target.Type.FieldAs(catalog.AsFamilyName); ok {
 				if of := mainColumn(target, columns, list, f.Name); of >= 0 {
-					list = joinedTo(target, list, f.Name, columns[of].Header, col.Header, "it tells which generation, behind the family name")
+					list = joinedTo(target, list, f.Name, columns[of].Header, col.Header,
+						"it tells which generation, behind the family name")
 				}
 			}
 		}
@@ -218,7 +240,8 @@ func joinWholeNames(target Target, columns []sheet.Column, list []Suggestion) []
 	saying := func(sets ...string) int {
 		return slices.IndexFunc(columns, func(c sheet.Column) bool {
 			l := lift(headerWords(c.Header))
-			return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Contains(sets, strings.Join(set, " ")) })
+			return l.unknown == 0 && slices.ContainsFunc(l.sets,
+				func(set []string) bool { return slices.Contains(sets, strings.Join(set, " ")) })
 		})
 	}
 	given, family := saying("given", "given name"), saying("family", "family name")
@@ -235,7 +258,8 @@ func joinWholeNames(target Target, columns []sheet.Column, list []Suggestion) []
 		Column: columns[family].Header, Draft: target.Draft, Field: whole, Confidence: 0.95, Taken: true,
 		Reason: "it is the family name, behind the given name",
 	})
-	list = joinedTo(target, list, whole, columns[family].Header, columns[given].Header, "it is the given name, before the family name")
+	list = joinedTo(target, list, whole, columns[family].Header, columns[given].Header,
+		"it is the given name, before the family name")
 	if last := &list[len(list)-1]; last.joins {
 		last.before = true
 	}
@@ -255,12 +279,14 @@ func mainColumn(target Target, columns []sheet.Column, list []Suggestion, field 
 
 // joinedTo adds a column to what a field is made of, in the place of what it was taken for.
 func joinedTo(target Target, list []Suggestion, field, main, column, reason string) []Suggestion {
-	taken := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == column && s.Taken && s.Draft != target.Draft })
+	taken := slices.ContainsFunc(list,
+		func(s Suggestion) bool { return s.Column == column && s.Taken && s.Draft != target.Draft })
 	if column == main || taken {
 		return list
 	}
 	list = slices.DeleteFunc(list, func(s Suggestion) bool { return s.Column == column })
-	return append(list, Suggestion{Column: column, Draft: target.Draft, Field: field, Confidence: 0.95, Reason: reason, Taken: true, joins: true})
+	return append(list, Suggestion{Column: column, Draft: target.Draft, Field: field, Confidence: 0.95, Reason: reason,
+		Taken: true, joins: true})
 }
 
 // Fields makes the origins of what is taken of a draft, columns of one field joined.

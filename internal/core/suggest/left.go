@@ -40,7 +40,8 @@ func (v *View) whatIsLeft(target Target, columns []sheet.Column, list []Suggesti
 		l.mine[c.Header] = true
 	}
 	for _, look := range []func(){
-		l.saidInPart, l.names, l.givenNames, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber, l.byCells, l.onlyDay, l.remarks,
+		l.saidInPart, l.names, l.givenNames, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber,
+		l.byCells, l.onlyDay, l.remarks,
 	} {
 		look()
 	}
@@ -115,7 +116,8 @@ const leftOver = 0.91
 
 // given gives what a field was given.
 func (l *left) given(field string) (column string, ok bool) {
-	at := slices.IndexFunc(l.list, func(s Suggestion) bool { return s.Draft == l.target.Draft && s.Field == field && s.Taken })
+	at := slices.IndexFunc(l.list,
+		func(s Suggestion) bool { return s.Draft == l.target.Draft && s.Field == field && s.Taken })
 	if at < 0 {
 		return "", false
 	}
@@ -200,7 +202,8 @@ func (l *left) alone(x *compared, column, field int) bool {
 		}
 	}
 	for n, f := range x.fields {
-		if _, given := l.given(f.Name); n != field && !given && x.scores[column][n] >= max(doubt, x.scores[column][field]-0.1) {
+		if _, given := l.given(f.Name); n != field && !given &&
+			x.scores[column][n] >= max(doubt, x.scores[column][field]-0.1) {
 			return false
 		}
 	}
@@ -257,7 +260,8 @@ func (l *left) owners() {
 	}
 	who := func(c remaining) bool { // what names a person where somebody is asked for
 		names := wordsInCells(*c.Column, 2) && c.Longest <= longestName && share(c.Samples, withLegalForm) == 0
-		return c.head.asks && (names || l.view.kinds[c.at].p[textkind.Given] > 0.5 || share(c.Samples, initials.MatchString) > 0.9)
+		return c.head.asks && (names || l.view.kinds[c.at].p[textkind.Given] > 0.5 ||
+			share(c.Samples, initials.MatchString) > 0.9)
 	}
 	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool { return again(c) && (l.namePeople(c) || who(c)) }); ok {
 		l.take(col, f.Name, "it names few people again and again")
@@ -426,7 +430,8 @@ func (l *left) titles() {
 			l.list = slices.DeleteFunc(l.list, func(x Suggestion) bool {
 				return x.Column == s.Column || x.Draft == s.Draft && x.Field == f.Name
 			})
-			s.Field, s.Confidence, s.Reason = f.Name, leftOver, "every record needs its "+f.Label+", and it is the one short text that is always there"
+			s.Field, s.Confidence, s.Reason = f.Name, leftOver, "every record needs its "+f.Label+
+				", and it is the one short text that is always there"
 			l.list = append(l.list, s)
 			return
 		}
@@ -453,7 +458,8 @@ func (l *left) names() {
 	if familyFirst(*col.Column) {
 		takes = map[string]mapping.Take{family.Name: mapping.TakeFamilyFirst, given.Name: mapping.TakeGivenLast}
 	}
-	l.list = parted(l.list, l.target, col.Header, leftOver, "the header is not understood, and it is the one column of full names that is always filled", takes)
+	l.list = parted(l.list, l.target, col.Header, leftOver, "the header is not understood, and it is the one column of "+
+		"full names that is always filled", takes)
 	for n := range l.list {
 		l.list[n].left = l.list[n].left || l.list[n].Column == col.Header
 	}
@@ -481,7 +487,8 @@ func (l *left) givenNames() {
 
 // saysPerson reports whether a header speaks of a person, whatever else.
 func saysPerson(header string) bool {
-	return slices.ContainsFunc(lift(headerWords(header)).sets, func(set []string) bool { return slices.Contains(set, "person") })
+	return slices.ContainsFunc(lift(headerWords(header)).sets,
+		func(set []string) bool { return slices.Contains(set, "person") })
 }
 
 // onlyDay takes the one column of days that is left for the day that every record needs.
@@ -598,7 +605,8 @@ func daysInTurn(columns []remaining) (earlier, later remaining, ok bool) {
 
 // daysOf gives the days of a column in their order, or none where it is no column of days.
 func daysOf(c remaining) (list []string) {
-	r := value.NewReader(catalog.Field{Name: "day", Type: catalog.Date}, value.Settings{DateOrder: value.DateOrder(c.DateOrder)})
+	r := value.NewReader(catalog.Field{Name: "day", Type: catalog.Date},
+		value.Settings{DateOrder: value.DateOrder(c.DateOrder)})
 	for _, s := range c.Samples {
 		if day, trouble := r.Read(s); trouble.Code == "" && day != "" && digitsIn(s) < len(s) {
 			list = append(list, day)
@@ -617,7 +625,8 @@ func isAmounts(c sheet.Column) bool {
 	if len(c.Samples) == 0 || countsRows(c.Samples) {
 		return false
 	}
-	if first := digitsIn(c.Samples[0]); !slices.ContainsFunc(c.Samples, func(s string) bool { return digitsIn(s) != first }) {
+	if first := digitsIn(c.Samples[0]); !slices.ContainsFunc(c.Samples,
+		func(s string) bool { return digitsIn(s) != first }) {
 		return false // numbers of a register are in groups as well, and all as long
 	}
 	return share(c.Samples, anAmount.MatchString) > 0.9 && share(c.Samples, func(s string) bool {

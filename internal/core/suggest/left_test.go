@@ -22,57 +22,82 @@ func columnsOf(text string) (columns []sheet.Column) {
 func TestWhatIsLeft(t *testing.T) {
 	people := "Grace Whitlock|Simon Osei|Priya Chandra|Hazel Kirkby|Owen Moffat|Ruth Sexton|Tariq Lyle|Fiona Rudge|Joan Vance"
 	few := "Grace Whitlock|Simon Osei|Grace Whitlock|Simon Osei|Grace Whitlock|Simon Osei|Grace Whitlock|Simon Osei|Grace Whitlock"
-	reps := strings.Repeat("Baptiste Querville|Solène Querville|Maëlle Querville|", 2) + "Maëlle Querville|Solène Querville|Maëlle Querville"
-	firms := "Varnholt Timber Ltd|Quellick Foods plc|Dorrimore Haulage Ltd|Estrava Plastics Ltd|Hembleton Controls plc|Okerley Foods Ltd|Pannick Timber plc|Tressold Haulage Ltd|Umberlow Foods Ltd"
+	reps := strings.Repeat("Baptiste Querville|Solène Querville|Maëlle Querville|", 2) +
+		"Maëlle Querville|Solène Querville|Maëlle Querville"
+	firms := "Varnholt Timber Ltd|Quellick Foods plc|Dorrimore Haulage Ltd|Estrava Plastics Ltd|Hembleton Controls " +
+		"plc|Okerley Foods Ltd|Pannick Timber plc|Tressold Haulage Ltd|Umberlow Foods Ltd"
 	days := "28/01/2027|15/12/2026|28/02/2027|30/06/2027|17/03/2027|14/04/2027|22/05/2027|19/06/2027|13/07/2027"
 	ticks := "y|n|y|y|n|y|n|n|y"
 	heat := "high|low|medium|low|high|medium|low|high|low"
-	plans := "Racking for the new depot|Conveyor for hall two|Cold room, second phase|Trial of two units|Spare parts for a year|Sorting line upgrade|Service for three sites|Control cabinet swap|Belt change in summer"
-	said := "wants a quote by Easter|rang twice and got no answer|prefers to be written to|moved from the Leeds office|ask for Brian if out||pays late, be polite|wants to see one running|the board decides in spring"
-	lines := "+44 113 496 0123|+44 20 7946 0018|+44 113 496 0871|+44 117 496 0662|+44 113 496 0333|+44 20 7946 0444|+44 113 496 0555|+44 117 496 0666|+44 113 496 0777"
-	mobiles := "+47 912 34 567|+46 70 174 06 35|+45 20 12 34 56|+31 6 12345678|+47 913 34 567|+46 70 174 06 36|+45 21 12 34 56|+31 6 12345679|+47 914 34 567"
+	plans := "Racking for the new depot|Conveyor for hall two|Cold room, second phase|Trial of two units|Spare parts for " +
+		"a year|Sorting line upgrade|Service for three sites|Control cabinet swap|Belt change in summer"
+	said := "wants a quote by Easter|rang twice and got no answer|prefers to be written to|moved from the Leeds " +
+		"office|ask for Brian if out||pays late, be polite|wants to see one running|the board decides in spring"
+	lines := "+44 113 496 0123|+44 20 7946 0018|+44 113 496 0871|+44 117 496 0662|+44 113 496 0333|+44 20 7946 0444|+44 " +
+		"113 496 0555|+44 117 496 0666|+44 113 496 0777"
+	mobiles := "+47 912 34 567|+46 70 174 06 35|+45 20 12 34 56|+31 6 12345678|+47 913 34 567|+46 70 174 06 36|+45 21 12 " +
+		"34 56|+31 6 12345679|+47 914 34 567"
 	codes := "T-203|T-207|T-211|T-219|T-220|T-222|T-227|T-230|T-241"
-	contact, lead, deal := "First name=A|B|C|D|E|F|G|H|I;Surname="+"Whitlock|Osei|Chandra|Kirkby|Moffat|Sexton|Lyle|Rudge|Vance", "Firm="+firms, "Account="+firms
+	contact, lead, deal := "First name=A|B|C|D|E|F|G|H|I;Surname="+
+		"Whitlock|Osei|Chandra|Kirkby|Moffat|Sexton|Lyle|Rudge|Vance", "Firm="+firms, "Account="+firms
 	for name, x := range map[string]struct{ recordType, beside, columns, want string }{
-		"few names are owners":            {"opportunity", deal, "Zorb=" + few, "Zorb owner"},
-		"many are not":                    {"contact", contact, "Zorb=" + people, ""},
-		"many are whom deals are about":   {"opportunity", deal, "Zorb=" + people, "Zorb contact"},
-		"initials of who":                 {"opportunity", deal, "Who zorbed=" + strings.Repeat("GW|SO|", 4) + "GW", "Who zorbed owner"},
-		"given names of who":              {"opportunity", deal, "Who=" + strings.Repeat("Beth|Samuel|Peter|", 3) + "Beth", "Who owner"},
-		"mailboxes of with":               {"opportunity", deal, "With=" + strings.ReplaceAll(strings.ToLower(strings.ReplaceAll(people, " ", ".")), "|", "@firm.example|") + "@firm.example", "With contact"},
-		"initials of nobody knows":        {"opportunity", deal, "Zorb=" + strings.Repeat("GW|SO|", 4) + "GW", ""},
-		"full names":                      {"lead", lead, "Zorb=" + people, "Zorb family_name, Zorb given_name"},
-		"two of full names":               {"lead", lead, "Zorb=" + people + ";Blip=" + strings.ToUpper(people), ""},
-		"names of companies":              {"account", "Town=Leeds|Truro|Norwich|Ludlow|Whitby|Carlisle|Swansea|Stirling|Exeter", "Zorb=" + firms, "Zorb name"},
-		"the full name alone":             {"account", "Town=Leeds|Truro|Norwich|Ludlow|Whitby|Carlisle|Swansea|Stirling|Exeter", "Registered name=" + firms, "Registered name name"},
-		"the full name beside one":        {"account", "Name=" + firms, "Registered name=" + firms, "Registered name legal_name"},
-		"the day that a deal needs":       {"opportunity", deal, "Zorb=" + days, "Zorb expected_close"},
-		"two of days of the same time":    {"opportunity", deal, "Zorb=" + days + ";Blip=" + strings.Replace(days, "28/01", "27/01", 1), ""},
-		"a day that nothing needs":        {"lead", lead, "Zorb=" + days, ""},
-		"owners are no companies":         {"task", "Subject=" + plans + ";Due=" + days, "Looked after by=" + firms, ""},
-		"owners are no job titles":        {"contact", contact, "Responsible for=Purchasing manager|Head of sales|Financial director|Warehouse clerk|Sales representative|Production planner|Office manager|Accountant|Managing director", ""},
-		"owners come again":               {"contact", contact, "Owner code=" + codes + "|T-242|T-250|T-251", ""},
-		"titles are no owners":            {"opportunity", deal, "Betr.=" + plans, "Betr. title"},
-		"kinds are no owners":             {"task", "Subject=" + plans + ";Due=" + days, "Owner=" + strings.Repeat("visit|call|letter|", 3) + "visit", ""},
-		"initials are no remarks":         {"contact", contact, "Comm=" + strings.Repeat("KL|RA|", 4) + "KL", ""},
-		"a name beside the family name":   {"contact", "Surname=Whitlock|Osei|Chandra|Kirkby|Moffat|Sexton|Lyle|Rudge|Vance", "Nom=Grace|Simon|Priya|Hazel|Owen|Ruth|Peter|Fiona|Joan", "Nom given_name"},
-		"few people are no remarks":       {"opportunity", deal, "Comment=" + reps, ""},
-		"few people are no companies":     {"account", "Registered name=" + firms, "Account name=" + reps, ""},
-		"a tick of a task":                {"task", "Subject=" + plans + ";Due=" + days, "Zorb=" + ticks, "Zorb done"},
-		"yes and no are no countries":     {"contact", contact, "Pays=" + ticks, ""},
-		"two languages that say so":       {"contact", contact, "Sprog=" + strings.Repeat("DA|NO|", 4) + "DA", "Sprog language"},
+		"few names are owners":          {"opportunity", deal, "Zorb=" + few, "Zorb owner"},
+		"many are not":                  {"contact", contact, "Zorb=" + people, ""},
+		"many are whom deals are about": {"opportunity", deal, "Zorb=" + people, "Zorb contact"},
+		"initials of who": {"opportunity", deal, "Who zorbed=" + strings.Repeat("GW|SO|", 4) + "GW",
+			"Who zorbed owner"},
+		"given names of who": {"opportunity", deal, "Who=" + strings.Repeat("Beth|Samuel|Peter|", 3) + "Beth",
+			"Who owner"},
+		"mailboxes of with": {"opportunity", deal,
+			"With=" + strings.ReplaceAll(strings.ToLower(strings.ReplaceAll(people, " ", ".")), "|", "@firm.example|") +
+				"@firm.example", "With contact"},
+		"initials of nobody knows": {"opportunity", deal, "Zorb=" + strings.Repeat("GW|SO|", 4) + "GW", ""},
+		"full names":               {"lead", lead, "Zorb=" + people, "Zorb family_name, Zorb given_name"},
+		"two of full names":        {"lead", lead, "Zorb=" + people + ";Blip=" + strings.ToUpper(people), ""},
+		"names of companies": {"account",
+			"Town=Leeds|Truro|Norwich|Ludlow|Whitby|Carlisle|Swansea|Stirling|Exeter", "Zorb=" + firms, "Zorb name"},
+		"the full name alone": {"account",
+			"Town=Leeds|Truro|Norwich|Ludlow|Whitby|Carlisle|Swansea|Stirling|Exeter", "Registered name=" + firms,
+			"Registered name name"},
+		"the full name beside one": {"account", "Name=" + firms, "Registered name=" + firms,
+			"Registered name legal_name"},
+		"the day that a deal needs": {"opportunity", deal, "Zorb=" + days, "Zorb expected_close"},
+		"two of days of the same time": {"opportunity", deal, "Zorb=" + days + ";Blip=" + strings.Replace(days, "28/01",
+			"27/01", 1), ""},
+		"a day that nothing needs": {"lead", lead, "Zorb=" + days, ""},
+		"owners are no companies":  {"task", "Subject=" + plans + ";Due=" + days, "Looked after by=" + firms, ""},
+		"owners are no job titles": {"contact", contact, "Responsible for=Purchasing manager|Head of sales|Financial " +
+			"director|Warehouse clerk|Sales representative|Production planner|Office manager|Accountant|Managing director", ""},
+		"owners come again":    {"contact", contact, "Owner code=" + codes + "|T-242|T-250|T-251", ""},
+		"titles are no owners": {"opportunity", deal, "Betr.=" + plans, "Betr. title"},
+		"kinds are no owners": {"task", "Subject=" + plans + ";Due=" + days,
+			"Owner=" + strings.Repeat("visit|call|letter|", 3) + "visit", ""},
+		"initials are no remarks": {"contact", contact, "Comm=" + strings.Repeat("KL|RA|", 4) + "KL", ""},
+		"a name beside the family name": {"contact",
+			"Surname=Whitlock|Osei|Chandra|Kirkby|Moffat|Sexton|Lyle|Rudge|Vance",
+			"Nom=Grace|Simon|Priya|Hazel|Owen|Ruth|Peter|Fiona|Joan", "Nom given_name"},
+		"few people are no remarks":   {"opportunity", deal, "Comment=" + reps, ""},
+		"few people are no companies": {"account", "Registered name=" + firms, "Account name=" + reps, ""},
+		"a tick of a task":            {"task", "Subject=" + plans + ";Due=" + days, "Zorb=" + ticks, "Zorb done"},
+		"yes and no are no countries": {"contact", contact, "Pays=" + ticks, ""},
+		"two languages that say so": {"contact", contact, "Sprog=" + strings.Repeat("DA|NO|", 4) + "DA",
+			"Sprog language"},
 		"consent is asked for":            {"contact", contact, "Zorb=" + ticks, ""},
 		"a choice":                        {"lead", lead, "Zorb=" + heat, "Zorb interest"},
 		"the title of deals":              {"opportunity", deal, "Zorb=" + plans, "Zorb title"},
 		"a description that is the title": {"opportunity", deal, "Description=" + plans, "Description title"},
-		"a description beside one":        {"opportunity", deal + ";Title=" + plans, "Description=" + said, "Description description"},
-		"an address is no title":          {"opportunity", deal, "Street=14 Quarry Road|2 Chapel Lane|27 Station Approach|88a Market Place|5 The Maltings|3 Canal Wharf|9 Mill Street|1 High Street|6 Bridge Road", ""},
-		"the superior is not the person":  {"lead", lead, "Reports to=" + people, ""},
-		"a delivery is no end of a deal":  {"opportunity", deal, "Delivery date=" + days, ""},
-		"remarks":                         {"contact", contact, "Zorb=" + said, "Zorb description"},
-		"lines and mobiles":               {"contact", contact, "Zorb=" + lines + ";Blip=" + mobiles, "Blip mobile, Zorb phone"},
-		"the number of what is named":     {"opportunity", deal + ";Zorb=" + plans, "Zorb no.=" + codes, "Zorb no. source_ref"},
-		"the number of something else":    {"opportunity", deal + ";Zorb=" + plans, "Blip no.=" + codes, ""},
+		"a description beside one": {"opportunity", deal + ";Title=" + plans, "Description=" + said,
+			"Description description"},
+		"an address is no title": {"opportunity", deal, "Street=14 Quarry Road|2 Chapel Lane|27 Station " +
+			"Approach|88a Market Place|5 The Maltings|3 Canal Wharf|9 Mill Street|1 High Street|6 Bridge Road", ""},
+		"the superior is not the person": {"lead", lead, "Reports to=" + people, ""},
+		"a delivery is no end of a deal": {"opportunity", deal, "Delivery date=" + days, ""},
+		"remarks":                        {"contact", contact, "Zorb=" + said, "Zorb description"},
+		"lines and mobiles": {"contact", contact, "Zorb=" + lines + ";Blip=" + mobiles,
+			"Blip mobile, Zorb phone"},
+		"the number of what is named": {"opportunity", deal + ";Zorb=" + plans, "Zorb no.=" + codes,
+			"Zorb no. source_ref"},
+		"the number of something else": {"opportunity", deal + ";Zorb=" + plans, "Blip no.=" + codes, ""},
 	} {
 		rt, _ := standard(t).Type(x.recordType)
 		var got []string
@@ -90,13 +115,16 @@ func TestWhatIsLeft(t *testing.T) {
 
 // Columns whose headers say nothing are told by their cells and by each other.
 func TestColumnsToldByEachOther(t *testing.T) {
-	titles := "Cold store extension|Labelling for two sites|Pilot, one line|Mezzanine floor in the old hall|Replacement of six trucks|Packing line upgrade|New pedestals for quay seven|Metering in the north basin|Winter storage for twelve boats"
-	remarks := "spoke to the assistant, very helpful|uses a competitor now|gate code is needed for deliveries|prefers calls before ten|invoice goes to the head office|wants to see one running first|asked for a discount again|the board decides in spring|"
+	titles := "Cold store extension|Labelling for two sites|Pilot, one line|Mezzanine floor in the old hall|Replacement " +
+		"of six trucks|Packing line upgrade|New pedestals for quay seven|Metering in the north basin|Winter storage for twelve boats"
+	remarks := "spoke to the assistant, very helpful|uses a competitor now|gate code is needed for deliveries|prefers " +
+		"calls before ten|invoice goes to the head office|wants to see one running first|asked for a discount again|the board decides in spring|"
 	amounts := "72,500|1,250|36,000|18,000|4,800|49,491|977|117,313|2,400"
 	early := "23/12/2025|09/01/2026|22/01/2026|25/12/2025|15/11/2025|05/08/2025|11/08/2025|17/12/2025|13/08/2025"
 	late := "25/07/2026|20/08/2026|13/09/2026|10/02/2027|13/08/2026|03/10/2026|19/12/2026|19/10/2026|20/08/2026"
 	for name, x := range map[string]struct{ columns, want string }{
-		"all":                {"Text 1=" + titles + ";Number 1=" + amounts + ";Date 1=" + early + ";Date 2=" + late + ";Text 2=" + remarks, "Text 1 title, Number 1 amount, Date 1 opened_on, Date 2 expected_close, Text 2 description"},
+		"all": {"Text 1=" + titles + ";Number 1=" + amounts + ";Date 1=" + early + ";Date 2=" + late +
+			";Text 2=" + remarks, "Text 1 title, Number 1 amount, Date 1 opened_on, Date 2 expected_close, Text 2 description"},
 		"days the other way": {"A=" + late + ";B=" + early, "A expected_close, B opened_on"},
 		"days mixed":         {"A=" + early + ";B=" + strings.Replace(early, "23/12/2025", "24/12/2025", 1), ""},
 		"two of amounts":     {"A=" + amounts + ";B=" + strings.ReplaceAll(amounts, "0", "1"), ""},

@@ -11,24 +11,37 @@ import (
 
 // besides are columns that stand beside those that are tried, so that a sheet is of its type.
 var besides = map[string][]string{
-	"account":     {"Name=Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA", "Town=Bergen|Göteborg|Porto|Amsterdam"},
-	"contact":     {"First name=Marit|Anke|João|Piet", "Surname=Jørgensen|Petersen|da Silva|de Vries"},
-	"lead":        {"Name=Marit Moe|Anke Petersen|João da Silva|Piet de Vries", "Company=Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA"},
-	"opportunity": {"Title=Shore power quay 7|12 pedestals|Winter storage 2027|Metering north", "Account=Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA"},
+	"account": {"Name=Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA",
+		"Town=Bergen|Göteborg|Porto|Amsterdam"},
+	"contact": {"First name=Marit|Anke|João|Piet", "Surname=Jørgensen|Petersen|da Silva|de Vries"},
+	"lead": {"Name=Marit Moe|Anke Petersen|João da Silva|Piet de Vries",
+		"Company=Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA"},
+	"opportunity": {"Title=Shore power quay 7|12 pedestals|Winter storage 2027|Metering north",
+		"Account=Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA"},
 }
 
 // usualCells are cells of fields.
 var usualCells = map[string]string{
-	"name": "Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA", "registration_number": "123456789|987654321|556123456|112233445", "source_ref": "10023|10024|10031|10099",
-	"website": "www.tern.example|gull.example|https://kite.example|skua.example", "phone": "+47 55 30 30 30|+46 8 123 456|+45 33 12 34 56|+31 20 555 0101",
-	"mobile": "+47 912 34 567|+46 70 123 45 67|+45 20 12 34 56|+31 6 12345678", "street": "Havnegata 3|Storgatan 14|Rua do Porto 9|Kade 14", "locality": "Bergen|Göteborg|Porto|Amsterdam",
-	"region": "Vestland|Skåne|Porto|Utrecht", "postal_code": "5003|41102|4000-123|1011 AB", "country": "Norway|Sweden|Portugal|Netherlands", "industry": "Marina|Boatyard|Marina|Charter",
-	"employees": "12|40|3|155", "owner": "Ingrid Havnes|Tom Ferris|Ingrid Havnes|Tom Ferris", "description": "called twice, wants a price|pays late|met at the fair in Hamburg|asks for a visit in spring",
-	"given_name": "Marit|Anke|João|Piet", "family_name": "Jørgensen|Petersen|da Silva|de Vries", "job_title": "Harbour master|Managing director|Buyer|Electrician",
-	"email": "marit@tern.example|a.petersen@gull.example|js@kite.example|piet@skua.example", "birthday": "12.03.1980|04.05.1975|30.11.1990|21.07.1966", "email_consent": "yes|no|yes|yes",
-	"language": "nb|sv|pt|nl", "honorific": "Mr|Ms|Mr|Dr", "account": "Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA", "reports_to": "Anna Berg|Nils Holm|Anna Berg|Nils Holm",
-	"title": "Shore power quay 7|12 pedestals|Winter storage 2027|Metering north", "amount": "12500|3200|98000|4100", "stage": "offered|won|lost|scoped", "expected_close": "31.01.2027|15.12.2026|28.02.2027|30.06.2027",
-	"probability": "60|75|10|30", "opened_on": "01.10.2026|05.09.2026|12.08.2026|20.10.2026", "loss_reason": "price|too late|price|no budget",
+	"name":                "Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA",
+	"registration_number": "123456789|987654321|556123456|112233445", "source_ref": "10023|10024|10031|10099",
+	"website": "www.tern.example|gull.example|https://kite.example|skua.example",
+	"phone":   "+47 55 30 30 30|+46 8 123 456|+45 33 12 34 56|+31 20 555 0101",
+	"mobile":  "+47 912 34 567|+46 70 123 45 67|+45 20 12 34 56|+31 6 12345678",
+	"street":  "Havnegata 3|Storgatan 14|Rua do Porto 9|Kade 14", "locality": "Bergen|Göteborg|Porto|Amsterdam",
+	"region": "Vestland|Skåne|Porto|Utrecht", "postal_code": "5003|41102|4000-123|1011 AB",
+	"country": "Norway|Sweden|Portugal|Netherlands", "industry": "Marina|Boatyard|Marina|Charter",
+	"employees": "12|40|3|155", "owner": "Ingrid Havnes|Tom Ferris|Ingrid Havnes|Tom Ferris",
+	"description": "called twice, wants a price|pays late|met at the fair in Hamburg|asks for a visit in spring",
+	"given_name":  "Marit|Anke|João|Piet", "family_name": "Jørgensen|Petersen|da Silva|de Vries",
+	"job_title": "Harbour master|Managing director|Buyer|Electrician",
+	"email":     "marit@tern.example|a.petersen@gull.example|js@kite.example|piet@skua.example",
+	"birthday":  "12.03.1980|04.05.1975|30.11.1990|21.07.1966", "email_consent": "yes|no|yes|yes",
+	"language": "nb|sv|pt|nl", "honorific": "Mr|Ms|Mr|Dr", "account": "Tern Marina AS|Gull Harbour Ltd|Kite " +
+		"Yard GmbH|Skua Boats SA", "reports_to": "Anna Berg|Nils Holm|Anna Berg|Nils Holm",
+	"title": "Shore power quay 7|12 pedestals|Winter storage 2027|Metering north", "amount": "12500|3200|98000|4100",
+	"stage": "offered|won|lost|scoped", "expected_close": "31.01.2027|15.12.2026|28.02.2027|30.06.2027",
+	"probability": "60|75|10|30", "opened_on": "01.10.2026|05.09.2026|12.08.2026|20.10.2026",
+	"loss_reason": "price|too late|price|no budget",
 }
 
 // takenBeside gives the field for which a header beside usual columns is taken, empty for none.
@@ -55,7 +68,8 @@ func takenBeside(c catalog.Catalog, typeName, header, cells, besidesNo string) s
 func TestManyHeaders(t *testing.T) {
 	t.Parallel()
 	c := standard(t)
-	instead := map[string]string{"name": "Name", "locality": "Town", "given_name": "First name", "family_name": "Surname", "title": "Title", "account": "Account"}
+	instead := map[string]string{"name": "Name", "locality": "Town", "given_name": "First name",
+		"family_name": "Surname", "title": "Title", "account": "Account"}
 	all, missed, wrong := 0, 0, 0
 	for _, line := range linesOf(t, "headers.txt") {
 		where, field, _ := strings.Cut(line, "|")

@@ -49,9 +49,11 @@ func (v *View) NewType(c catalog.Catalog, name string) catalog.RecordType {
 			f.Name = fmt.Sprintf("%s_%d", f.Name, seen[f.Name])
 		}
 		t.Fields = append(t.Fields, f)
-		signed = signed || f.Type == catalog.Money && slices.ContainsFunc(col.Samples, func(s string) bool { return value.CurrencyIn(s) != "" })
+		signed = signed || f.Type == catalog.Money &&
+			slices.ContainsFunc(col.Samples, func(s string) bool { return value.CurrencyIn(s) != "" })
 	}
-	if signed && !slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Type == catalog.Currency || f.Name == "currency" }) {
+	if signed && !slices.ContainsFunc(t.Fields,
+		func(f catalog.Field) bool { return f.Type == catalog.Currency || f.Name == "currency" }) {
 		t.Fields = append(t.Fields, catalog.Field{Name: "currency", Label: "Currency", Type: catalog.Currency})
 	}
 	called := slices.IndexFunc(t.Fields, func(f catalog.Field) bool { return f.Type == catalog.Text && names(f.Label) })
@@ -70,7 +72,8 @@ func (v *View) NewType(c catalog.Catalog, name string) catalog.RecordType {
 // names reports whether a header says that its cells are what the rows are called by.
 func names(header string) bool {
 	return slices.ContainsFunc(tokens(header), func(w string) bool {
-		return slices.Contains([]string{"name", "title", "subject", "product", "label", "bezeichnung", "titel", "nom", "nombre", "nome", "naam", "namn", "navn", "nimi", "nazwa"}, w)
+		return slices.Contains([]string{"name", "title", "subject", "product", "label", "bezeichnung", "titel", "nom",
+			"nombre", "nome", "naam", "namn", "navn", "nimi", "nazwa"}, w)
 	})
 }
 
@@ -112,7 +115,8 @@ func (v *View) newField(c catalog.Catalog, n int, col sheet.Column, rows int64) 
 		f.Key = true
 	case sure && known.Type == catalog.Reference:
 		f.Type, f.To = catalog.Reference, known.To
-	case sure && slices.Contains([]catalog.FieldType{catalog.Country, catalog.Language, catalog.Currency, catalog.Email, catalog.Phone, catalog.URL}, known.Type) && all(known.Type):
+	case sure && slices.Contains([]catalog.FieldType{catalog.Country, catalog.Language, catalog.Currency, catalog.Email,
+		catalog.Phone, catalog.URL}, known.Type) && all(known.Type):
 		f.Type = known.Type
 	case col.Guess == "email" && all(catalog.Email):
 		f.Type = catalog.Email
@@ -124,10 +128,12 @@ func (v *View) newField(c catalog.Catalog, n int, col sheet.Column, rows int64) 
 		f.Type = catalog.YesNo
 	case col.Guess == "date" && all(catalog.Date):
 		f.Type = catalog.Date
-	case slices.ContainsFunc(col.Samples, func(s string) bool { return strings.ContainsAny(s, "€$£¥") }) && all(catalog.Money),
+	case slices.ContainsFunc(col.Samples, func(s string) bool { return strings.ContainsAny(s, "€$£¥") }) &&
+		all(catalog.Money),
 		sure && known.Type == catalog.Money && all(catalog.Money):
 		f.Type = catalog.Money
-	case slices.ContainsFunc(col.Samples, func(s string) bool { return strings.HasSuffix(s, "%") }) && all(catalog.Percent):
+	case slices.ContainsFunc(col.Samples, func(s string) bool { return strings.HasSuffix(s, "%") }) &&
+		all(catalog.Percent):
 		f.Type = catalog.Percent
 	case col.Guess == "number" && alone && numbers(col.Header):
 		f.Key = true
@@ -159,13 +165,15 @@ func (v *View) newField(c catalog.Catalog, n int, col sheet.Column, rows int64) 
 func numbers(header string) bool {
 	words := tokens(header)
 	return slices.ContainsFunc(words, func(w string) bool {
-		return slices.Contains([]string{"no", "nr", "id", "key", "code", "number", "nummer", "numero", "ref", "reference", "uid"}, w)
+		return slices.Contains([]string{"no", "nr", "id", "key", "code", "number", "nummer", "numero", "ref",
+			"reference", "uid"}, w)
 	})
 }
 
 // repeats reports whether a column holds few words, each again and again.
 func repeats(col sheet.Column) bool {
-	return col.Distinct <= mostChoices && int(col.Distinct) == len(col.Top) && float64(col.Filled) >= leastRepeated*float64(col.Distinct) && col.Longest <= longestChoice
+	return col.Distinct <= mostChoices && int(col.Distinct) == len(col.Top) &&
+		float64(col.Filled) >= leastRepeated*float64(col.Distinct) && col.Longest <= longestChoice
 }
 
 // knownAs gives the field of the types that are there which a column's header and

@@ -14,7 +14,8 @@ import (
 
 // numbersOfCompanies are the sets of concepts of headers that mean the number of a customer, or
 // that in the companies register.
-var numbersOfCompanies = []string{"customer number", "customer code", "company number", "company code", "registration", "company registration", "registration number", "company registration number"}
+var numbersOfCompanies = []string{"customer number", "customer code", "company number", "company code",
+	"registration", "company registration", "registration number", "company registration number"}
 
 // ofCompanies reports whether a header means the number of a customer.
 func ofCompanies(header string) bool {
@@ -51,11 +52,13 @@ func whoseNumbers(target Target, columns []sheet.Column, list []Suggestion) []Su
 	for n, s := range list {
 		f, _ := target.Type.Field(s.Field)
 		of := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == s.Column })
-		if s.Draft != target.Draft || !s.Taken || !ownKey(f) || target.Memory[Key(s.Column)] == s.Field || of < 0 || !ofCompanies(s.Column) {
+		if s.Draft != target.Draft || !s.Taken || !ownKey(f) || target.Memory[Key(s.Column)] == s.Field || of < 0 ||
+			!ofCompanies(s.Column) {
 			continue
 		}
 		list = slices.Clone(list)
-		list[n].Taken, list[n].Confidence, list[n].Reason = false, perhaps, "it may number these, or the customers that they belong to"
+		list[n].Taken, list[n].Confidence, list[n].Reason = false, perhaps,
+			"it may number these, or the customers that they belong to"
 		if comesAgain(columns[of]) {
 			list[n].Reason = "it repeats, so it numbers the customers and not these"
 		}
@@ -72,7 +75,8 @@ func ownNumbers(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		return ok && ownKey(f)
 	})
 	mine := func(s Suggestion) bool { return s.Draft == target.Draft && s.Taken }
-	if at < 0 || slices.ContainsFunc(list, func(s Suggestion) bool { return mine(s) && s.Field == target.Type.Match[at].Fields[0] }) {
+	if at < 0 || slices.ContainsFunc(list,
+		func(s Suggestion) bool { return mine(s) && s.Field == target.Type.Match[at].Fields[0] }) {
 		return list
 	}
 	for _, by := range list {
@@ -87,7 +91,8 @@ func ownNumbers(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 				continue
 			}
 			list = slices.DeleteFunc(slices.Clone(list), func(s Suggestion) bool { return s.Column == own.Header })
-			return append(list, Suggestion{Column: own.Header, Draft: target.Draft, Field: target.Type.Match[at].Fields[0], Confidence: certain, Taken: true,
+			return append(list, Suggestion{Column: own.Header, Draft: target.Draft, Field: target.Type.Match[at].Fields[0],
+				Confidence: certain, Taken: true,
 				Reason: "“" + by.Column + "” names rows by it"})
 		}
 	}
@@ -126,7 +131,8 @@ func (v *View) numberCustomers(targets []Target, places []place, scores [][]floa
 		}
 		link, ok := companyLink(targets[of].Type)
 		known := v.kinds[c].names[link.To] >= enoughNamed
-		if !ok || !known && !comesAgain(v.columns[c]) || sure && targets[of].Memory[Key(v.columns[c].Header)] == places[i].field.Name {
+		if !ok || !known && !comesAgain(v.columns[c]) || sure &&
+			targets[of].Memory[Key(v.columns[c].Header)] == places[i].field.Name {
 			continue
 		}
 		to := slices.IndexFunc(places, func(p place) bool { return p.target == of && p.field.Name == link.Name })

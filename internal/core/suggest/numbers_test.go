@@ -11,10 +11,12 @@ import (
 func TestOwnNumbers(t *testing.T) {
 	contact, _ := standard(t).Type("contact")
 	col := func(header string, samples ...string) sheet.Column {
-		return sheet.Column{Header: header, Filled: int64(len(samples)), Distinct: int64(len(samples)), Samples: samples, Guess: "text", Share: 1}
+		return sheet.Column{Header: header, Filled: int64(len(samples)), Distinct: int64(len(samples)), Samples: samples,
+			Guess: "text", Share: 1}
 	}
 	number := col("Kennung", "K-1", "K-2", "K-3", "K-4", "K-5", "K-6")
-	names := []sheet.Column{col("Vorname", "Petra", "Jens", "Ute", "Max", "Eva", "Ida"), col("Nachname", "Lang", "Kurz", "Ohne", "Muster", "Chef", "Bach")}
+	names := []sheet.Column{col("Vorname", "Petra", "Jens", "Ute", "Max", "Eva", "Ida"),
+		col("Nachname", "Lang", "Kurz", "Ohne", "Muster", "Chef", "Bach")}
 	for _, c := range []struct {
 		boss sheet.Column
 		want bool
@@ -37,8 +39,10 @@ func TestOwnNumbers(t *testing.T) {
 // rows' own numbers to another column.
 func TestNumbersOfCustomersBesideOwnNumbers(t *testing.T) {
 	contact, _ := standard(t).Type("contact")
-	own := sheet.Column{Header: "Nr", Filled: 6, Distinct: 6, Samples: []string{"K-1", "K-2", "K-3", "K-4", "K-5", "K-6"}, Guess: "text", Share: 1}
-	company := sheet.Column{Header: "Kd-Nr", Filled: 6, Distinct: 3, Samples: []string{"100", "101", "102"}, Guess: "number", Share: 1}
+	own := sheet.Column{Header: "Nr", Filled: 6, Distinct: 6, Samples: []string{"K-1", "K-2", "K-3", "K-4", "K-5",
+		"K-6"}, Guess: "text", Share: 1}
+	company := sheet.Column{Header: "Kd-Nr", Filled: 6, Distinct: 3, Samples: []string{"100", "101", "102"},
+		Guess: "number", Share: 1}
 	got := map[string]string{}
 	for _, s := range Columns(contact, append([]sheet.Column{own, company}, columns("Vorname", "Nachname")...), nil) {
 		if s.Taken {
@@ -66,7 +70,8 @@ func TestANameMovesToItsDraft(t *testing.T) {
 		t.Errorf("offered are %v", further)
 	}
 	r = v.WithDraft(r, c, mapping.Draft{Type: "account"}, memory)
-	if o := r.Drafts[1].Fields["name"]; len(o.From) != 1 || o.From[0] != "Cliente" || r.Drafts[0].Fields["account"].Draft != "account" {
+	if o := r.Drafts[1].Fields["name"]; len(o.From) != 1 || o.From[0] != "Cliente" ||
+		r.Drafts[0].Fields["account"].Draft != "account" {
 		t.Errorf("the name is %v, the contact's account %v", o, r.Drafts[0].Fields["account"])
 	}
 }

@@ -74,7 +74,8 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 				return !slices.ContainsFunc(concepts, func(c string) bool { return !slices.Contains(set, c) })
 			})
 		}
-		both := means("town", "postal") && townsIn(col) > 0.3 || placed(col.Header, town.Name) && !placed("", code.Name) && townsIn(col) > 0
+		both := means("town", "postal") && townsIn(col) > 0.3 || placed(col.Header, town.Name) && !placed("", code.Name) &&
+			townsIn(col) > 0
 		if !both && (!means("town") && !means("postal") && !isMute(tokens(col.Header)) || !together(columns, col.Header)) {
 			continue
 		}
@@ -94,7 +95,8 @@ func tellCountry(target Target, columns []sheet.Column, list []Suggestion) []Sug
 		return list
 	}
 	given := func(field string) int {
-		return slices.IndexFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == field && s.Taken })
+		return slices.IndexFunc(list,
+			func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == field && s.Taken })
 	}
 	for _, of := range []struct {
 		as     catalog.Likeness
@@ -118,7 +120,8 @@ func tellCountry(target Target, columns []sheet.Column, list []Suggestion) []Sug
 			continue
 		}
 		col := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == list[at].Column })
-		if col < 0 || !slices.ContainsFunc(columns[col].Samples, of.names) || share(columns[col].Samples, of.names) < of.least {
+		if col < 0 || !slices.ContainsFunc(columns[col].Samples, of.names) ||
+			share(columns[col].Samples, of.names) < of.least {
 			continue
 		}
 		list = parted(list, target, columns[col].Header, 0.95, of.reason,
@@ -135,19 +138,22 @@ var likePostalCode = regexp.MustCompile(`^(?:[A-Z]{1,3}[- ]?)?(?:\d{4,6}|\d{2,5}
 // beside the town or the street, holds such codes, and nothing else gives them.
 func besideTown(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
 	code, ok := target.Type.FieldAs(catalog.AsPostalCode)
-	if !ok || slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == code.Name && s.Taken }) {
+	if !ok || slices.ContainsFunc(list,
+		func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == code.Name && s.Taken }) {
 		return list
 	}
 	addressed := func(at int) bool {
 		return at >= 0 && at < len(columns) && slices.ContainsFunc(list, func(s Suggestion) bool {
 			f, _ := target.Type.Field(s.Field)
 			as := f.ComparedAs()
-			return s.Taken && s.Column == columns[at].Header && s.Draft == target.Draft && (as == catalog.AsLocality || as == catalog.AsStreet)
+			return s.Taken && s.Column == columns[at].Header && s.Draft == target.Draft &&
+				(as == catalog.AsLocality || as == catalog.AsStreet)
 		})
 	}
 	for at, col := range columns {
 		l := lift(headerWords(col.Header))
-		called := l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Equal(set, []string{"code"}) })
+		called := l.unknown == 0 && slices.ContainsFunc(l.sets,
+			func(set []string) bool { return slices.Equal(set, []string{"code"}) })
 		if !called || !addressed(at-1) && !addressed(at+1) ||
 			share(col.Samples, func(s string) bool { return likePostalCode.MatchString(strings.ToUpper(strings.TrimSpace(s))) }) < 0.8 ||
 			slices.ContainsFunc(list, func(s Suggestion) bool {
@@ -156,14 +162,16 @@ func besideTown(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 			}) {
 			continue
 		}
-		return parted(list, target, col.Header, 0.93, "it stands beside the address, and its values look like postal codes", map[string]mapping.Take{code.Name: ""})
+		return parted(list, target, col.Header, 0.93, "it stands beside the address, and its values "+
+			"look like postal codes", map[string]mapping.Take{code.Name: ""})
 	}
 	return list
 }
 
 // withMore adds the region and the country to the parts of a column where its cells have some
 // and nothing else gives them.
-func withMore(target Target, list []Suggestion, parts map[string]mapping.Take, region, country mapping.Take, col sheet.Column, split func(string) (value.Place, bool)) {
+func withMore(target Target, list []Suggestion, parts map[string]mapping.Take, region, country mapping.Take,
+	col sheet.Column, split func(string) (value.Place, bool)) {
 	add := func(is func(catalog.Field) bool, take mapping.Take, of func(value.Place) string) {
 		at := slices.IndexFunc(target.Type.Fields, is)
 		if at < 0 {
@@ -178,8 +186,10 @@ func withMore(target Target, list []Suggestion, parts map[string]mapping.Take, r
 			parts[name] = take
 		}
 	}
-	add(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion }, region, func(p value.Place) string { return p.Region })
-	add(func(f catalog.Field) bool { return f.Type == catalog.Country }, country, func(p value.Place) string { return p.Country + p.Abroad })
+	add(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion }, region,
+		func(p value.Place) string { return p.Region })
+	add(func(f catalog.Field) bool { return f.Type == catalog.Country }, country,
+		func(p value.Place) string { return p.Country + p.Abroad })
 }
 
 // together tells whether the cells of a column hold postal codes with towns.

@@ -67,7 +67,8 @@ func Key(header string) string { return strings.Join(tokens(header), " ") }
 func inUnits(f catalog.Field) bool { return f.Type == catalog.Money || f.Type == catalog.Decimal }
 
 func withID(t catalog.RecordType) []catalog.Field {
-	id := catalog.Field{Name: mapping.IDField, Label: t.Label + " id", Type: catalog.Text, Synonyms: []string{t.Name + " id", t.Prefix + " id", "record id", "id"}}
+	id := catalog.Field{Name: mapping.IDField, Label: t.Label + " id", Type: catalog.Text,
+		Synonyms: []string{t.Name + " id", t.Prefix + " id", "record id", "id"}}
 	return append([]catalog.Field{id}, t.Fields...)
 }
 
@@ -88,7 +89,8 @@ func judge(f catalog.Field, n int, h header, col sheet.Column, fit fit, what str
 	if words >= doubt && value.Opposes(f, col.Header) { // to be offered, and no more
 		words, reason = min(words, leastVague-0.01), reason+"; the header says the opposite, so its yes is read as no"
 	}
-	if h.unit != "" && inUnits(f) && value.ToBeMultiplied(f, col.Header) && slices.ContainsFunc(col.Samples, func(s string) bool { return digitsIn(s) > value.LongestInUnits }) {
+	if h.unit != "" && inUnits(f) && value.ToBeMultiplied(f, col.Header) &&
+		slices.ContainsFunc(col.Samples, func(s string) bool { return digitsIn(s) > value.LongestInUnits }) {
 		return min(words, 0.8), reason + ", but its amounts seem too large to be in " + string(h.unit)
 	}
 	if fit == distinctive && words == 0 && !h.mute && !strong(f.Type) {
@@ -116,10 +118,12 @@ func judge(f catalog.Field, n int, h header, col sheet.Column, fit fit, what str
 		return words, reason + ", and " + what
 	case fit == distinctive && words < 0.97:
 		return max(min(0.97, words+0.06), 0.92), reason + ", and " + what
-	case fit == against && (words < certain || words < exactly && f.HoldsWords() && f.Type != catalog.OneChoice || h.alsoSays(n)):
+	case fit == against && (words < certain || words < exactly && f.HoldsWords() && f.Type != catalog.OneChoice ||
+		h.alsoSays(n)):
 		return words * 0.5, reason + ", but " + what
 	case fit == tells && words >= leastHeld && words < certain, fit == supports && words >= leastVague && words < certain,
-		fit == supports && words >= leastHeld && words < certain && f.Type == catalog.Language: // little else can be read as one
+		// little else can be read as one
+		fit == supports && words >= leastHeld && words < certain && f.Type == catalog.Language:
 		return 0.91, reason + ", and " + what
 	}
 	return words, reason
@@ -168,7 +172,8 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 	var out []TypeSuggestion
 	for _, t := range c.Types {
 		required, wanted := 0, 0
-		full, loads := map[string]float64{}, 0.0            // the share of rows in which a field is filled, and that of rows that would load
+		// the share of rows in which a field is filled, and that of rows that would load
+		full, loads := map[string]float64{}, 0.0
 		got, placed := map[string]bool{}, map[string]bool{} // a column may go to two fields, and counts once
 		said := map[string]bool{}                           // fields that were not only left
 		sum, known := 0.0, false                            // whether the rows are those who own records
@@ -203,7 +208,8 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if wanted > 0 {
 			score *= 0.4 + 0.6*loads/float64(wanted)
 		}
-		if _, person := t.FieldAs(catalog.AsFamilyName); birthdays && !person && !slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsBirth }) {
+		if _, person := t.FieldAs(catalog.AsFamilyName); birthdays && !person &&
+			!slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsBirth }) {
 			score *= hardly // only people have them
 		}
 		if known {
@@ -215,11 +221,13 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if marks, ok := marksOf[t.Name]; ok && !slices.ContainsFunc(marks.fields, func(f string) bool { return said[f] }) {
 			score *= marks.without
 		}
-		linked := slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Type == catalog.Reference && got[f.Name] })
+		linked := slices.ContainsFunc(t.Fields,
+			func(f catalog.Field) bool { return f.Type == catalog.Reference && got[f.Name] })
 		if t.Timeline != nil && !(linked && (named[t.Name] || v.hangs(t))) {
 			score *= hardly
 		}
-		reason := strconv.Itoa(len(placed)) + " of " + strconv.Itoa(len(columns)) + " columns and " + strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"
+		reason := strconv.Itoa(len(placed)) + " of " + strconv.Itoa(len(columns)) + " columns and " +
+			strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"
 		if required == wanted && len(placed) > 0 && named[t.Name] {
 			score, reason = score*byName, reason+", and the sheet is called so"
 		}
@@ -330,14 +338,20 @@ type TypeSuggestion struct {
 
 // Routine makes the routine that takes what is certain.
 func Routine(t catalog.RecordType, suggestions []Suggestion) mapping.Routine {
-	return mapping.Routine{May: mapping.CreateOrUpdate, Drafts: []mapping.Draft{{Type: t.Name, Fields: Fields(suggestions)}}}
+	return mapping.Routine{May: mapping.CreateOrUpdate,
+		Drafts: []mapping.Draft{{Type: t.Name, Fields: Fields(suggestions)}}}
 }
 
 // fullNameHeaders are headers of a column that holds given and family name
 // together, when neither has a column of its own.
-var fullNameHeaders = keys("name", "nominativo", "full name", "contact", "contact name", "person", "contact person", "ansprechpartner", "ansprechpartnerin", "kontaktperson", "nom complet", "nom et prenom", "nom prenom", "prenom nom", "nom prenoms", "name vorname", "vorname name", "naam voornaam", "voornaam naam", "interlocuteur",
-	"nombre completo", "nombre y apellidos", "persona de contacto", "nome completo", "nome e cognome", "referente", "naam", "volledige naam", "contactpersoon", "pessoa de contato", "namn", "fullstandigt namn", "navn", "fulde navn", "fullt navn",
-	"nimi", "koko nimi", "yhteyshenkilo", "imie i nazwisko", "osoba kontaktowa", "ονοματεπωνυμο", "vor und nachname", "vor und zuname", "氏名", "担当者名")
+var fullNameHeaders = keys("name", "nominativo", "full name", "contact", "contact name", "person", "contact person",
+	"ansprechpartner", "ansprechpartnerin", "kontaktperson", "nom complet", "nom et prenom", "nom prenom", "prenom nom",
+	"nom prenoms", "name vorname", "vorname name", "naam voornaam", "voornaam naam", "interlocuteur",
+	"nombre completo", "nombre y apellidos", "persona de contacto", "nome completo", "nome e cognome", "referente",
+	"naam", "volledige naam", "contactpersoon", "pessoa de contato", "namn", "fullstandigt namn", "navn", "fulde navn",
+	"fullt navn",
+	"nimi", "koko nimi", "yhteyshenkilo", "imie i nazwisko", "osoba kontaktowa", "ονοματεπωνυμο", "vor und nachname",
+	"vor und zuname", "氏名", "担当者名")
 
 // keys gives phrases as a set of what headers are compared by.
 func keys(phrases ...string) map[string]bool {
@@ -349,7 +363,8 @@ func keys(phrases ...string) map[string]bool {
 }
 
 // personSets are the sets of concepts of headers that name a person as a whole.
-var personSets = []string{"person", "name person", "name", "full name", "customer person", "customer name", "full name person", "name work"}
+var personSets = []string{"person", "name person", "name", "full name", "customer person", "customer name",
+	"full name person", "name work"}
 
 // fullNames is holdsFullNames, found out once for a column.
 func (v *View) fullNames(col sheet.Column) bool {
@@ -380,7 +395,8 @@ func holdsFullNames(col sheet.Column) bool {
 	names := withoutTitles(col.Samples)
 	kinds, ok := textkind.Of(names)
 	var halves textkind.Halves
-	if !ok || kinds[textkind.FullName] < ofPersons && (kinds[textkind.FullName] < 0.5 && !person || share(names, halves.Given) < leastGiven) {
+	if !ok || kinds[textkind.FullName] < ofPersons && (kinds[textkind.FullName] < 0.5 && !person ||
+		share(names, halves.Given) < leastGiven) {
 		return false
 	}
 	sure := kinds[textkind.FullName] >= fullNames
@@ -397,9 +413,10 @@ func holdsFullNames(col sheet.Column) bool {
 // mixed with other words, to tell.
 func (v *View) perhapsFullNames(col sheet.Column) bool {
 	l := lift(headerWords(col.Header))
-	return wordsInCells(col, 2) && !v.fullNames(col) && l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
-		return slices.Contains(personSets, strings.Join(set, " "))
-	})
+	return wordsInCells(col, 2) && !v.fullNames(col) && l.unknown == 0 &&
+		slices.ContainsFunc(l.sets, func(set []string) bool {
+			return slices.Contains(personSets, strings.Join(set, " "))
+		})
 }
 
 // withoutTitles gives texts that begin with a form of address or a title without it and the
@@ -435,7 +452,8 @@ func namesBoth(col sheet.Column) bool {
 	kinds, ok := textkind.Of(withoutTitles(col.Samples))
 	full := ok && kinds[textkind.FullName] >= fullNames || share(col.Samples, func(s string) bool {
 		family, given, ok := strings.Cut(s, ",")
-		return ok && strings.TrimSpace(family) != "" && strings.TrimSpace(given) != "" && !strings.ContainsAny(s, "0123456789@")
+		return ok && strings.TrimSpace(family) != "" && strings.TrimSpace(given) != "" &&
+			!strings.ContainsAny(s, "0123456789@")
 	}) > 0.7
 	l := lift(headerWords(col.Header))
 	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
@@ -507,8 +525,10 @@ func (v *View) splitNames(target Target, columns []sheet.Column, list []Suggesti
 		}
 	}
 	for _, col := range columns {
-		if len(named) == 0 && v.perhapsFullNames(col) && !slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == col.Header }) {
-			list = append(list, Suggestion{Column: col.Header, Draft: target.Draft, Field: family.Name, Take: mapping.TakeFamilyName, Confidence: perhaps, Reason: "the header names people, and cells hold several words"})
+		if len(named) == 0 && v.perhapsFullNames(col) &&
+			!slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == col.Header }) {
+			list = append(list, Suggestion{Column: col.Header, Draft: target.Draft, Field: family.Name,
+				Take: mapping.TakeFamilyName, Confidence: perhaps, Reason: "the header names people, and cells hold several words"})
 			continue
 		}
 		if !v.fullNames(col) || len(named) > 0 && (!namesBoth(col) || len(named) > 1 || named[0] != col.Header) {
@@ -532,13 +552,15 @@ func (v *View) splitNames(target Target, columns []sheet.Column, list []Suggesti
 
 // parted lets a column go to several fields, a part of its cells to each, instead of
 // what was suggested for it and them.
-func parted(list []Suggestion, target Target, column string, confidence float64, reason string, parts map[string]mapping.Take) []Suggestion {
+func parted(list []Suggestion, target Target, column string, confidence float64, reason string,
+	parts map[string]mapping.Take) []Suggestion {
 	list = slices.DeleteFunc(list, func(s Suggestion) bool {
 		_, now := parts[s.Field]
 		return s.Column == column || s.Draft == target.Draft && now
 	})
 	for field, take := range parts {
-		list = append(list, Suggestion{Column: column, Draft: target.Draft, Field: field, Take: take, Confidence: confidence, Reason: reason, Taken: true})
+		list = append(list, Suggestion{Column: column, Draft: target.Draft, Field: field, Take: take,
+			Confidence: confidence, Reason: reason, Taken: true})
 	}
 	return list
 }
@@ -549,7 +571,8 @@ func besideGiven(target Target, columns []sheet.Column, list []Suggestion) []Sug
 	family, ok := target.Type.FieldAs(catalog.AsFamilyName)
 	given, both := target.Type.FieldAs(catalog.AsGivenName)
 	has := func(f catalog.Field) bool {
-		return slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == f.Name && s.Taken })
+		return slices.ContainsFunc(list,
+			func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == f.Name && s.Taken })
 	}
 	if !ok || !both || has(family) || !has(given) {
 		return list
@@ -581,7 +604,8 @@ func nameFiles(target Target, list []Suggestion) []Suggestion {
 		return list
 	}
 	at := func(field string) int {
-		return slices.IndexFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == field && s.Taken })
+		return slices.IndexFunc(list,
+			func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == field && s.Taken })
 	}
 	file := at(l.File)
 	if file < 0 || at(l.Text) >= 0 {
@@ -589,7 +613,8 @@ func nameFiles(target Target, list []Suggestion) []Suggestion {
 	}
 	list = slices.DeleteFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == l.Text })
 	file = at(l.File)
-	return append(list, Suggestion{Column: list[file].Column, Draft: target.Draft, Field: l.Text, Confidence: list[file].Confidence, Reason: "no other column names the files", Taken: true})
+	return append(list, Suggestion{Column: list[file].Column, Draft: target.Draft, Field: l.Text,
+		Confidence: list[file].Confidence, Reason: "no other column names the files", Taken: true})
 }
 
 // perhaps is the confidence of what is suggested and not taken.
@@ -599,7 +624,8 @@ const perhaps = 0.6
 // beside the amounts of a column.
 func splitAmounts(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
 	at := slices.IndexFunc(target.Type.Fields, func(f catalog.Field) bool { return f.Type == catalog.Currency })
-	if at < 0 || slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == target.Type.Fields[at].Name }) {
+	if at < 0 || slices.ContainsFunc(list,
+		func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == target.Type.Fields[at].Name }) {
 		return list
 	}
 	reader := value.NewReader(target.Type.Fields[at], value.Settings{})

@@ -34,9 +34,13 @@ func columns(headers ...string) []sheet.Column {
 func TestSuggest(t *testing.T) {
 	c := standard(t)
 	for typeName, pairs := range map[string]map[string]string{
-		"contact": {"First name": "given_name", "SURNAME*": "family_name", "E-Mail-Adresse": "email", "Téléphone": "phone", "Firma": "account", "PLZ": "postal_code", "Geburtsdatum": "birthday", "Contact ID": "id", "Shoe size": "", "job_title": "job_title", "Anrede": "honorific"},
-		"account": {"Company": "name", "Kunden-Nr": "source_ref", "Web": "website", "Group": "parent", "Rep": "owner", "Staff count": "employees", "Turnover": ""},
-		"lead":    {"Nachname": "family_name", "Empresa": "company", "Came from": "origin", "Met on": "met_on", "Notes": "description"},
+		"contact": {"First name": "given_name", "SURNAME*": "family_name", "E-Mail-Adresse": "email", "Téléphone": "phone",
+			"Firma": "account", "PLZ": "postal_code", "Geburtsdatum": "birthday", "Contact ID": "id", "Shoe size": "",
+			"job_title": "job_title", "Anrede": "honorific"},
+		"account": {"Company": "name", "Kunden-Nr": "source_ref", "Web": "website", "Group": "parent", "Rep": "owner",
+			"Staff count": "employees", "Turnover": ""},
+		"lead": {"Nachname": "family_name", "Empresa": "company", "Came from": "origin", "Met on": "met_on",
+			"Notes": "description"},
 	} {
 		rt, _ := c.Type(typeName)
 		var headers []string
@@ -110,7 +114,8 @@ func TestWhatSpeaksAgainstAType(t *testing.T) {
 	}
 	lead, _ := c.Type("lead")
 	cols = columns("Your name", "Company", "Country / region")
-	cols[0].Samples = []string{"Aoife Ní Bhriain", "van den Berg, Joost", "Tom", "MARÍA JOSÉ GARCÍA LÓPEZ", "asdf", "Li Wei", "Stand two by the gate"}
+	cols[0].Samples = []string{"Aoife Ní Bhriain", "van den Berg, Joost", "Tom", "MARÍA JOSÉ GARCÍA LÓPEZ", "asdf",
+		"Li Wei", "Stand two by the gate"}
 	cols[2].Samples = []string{"Ireland / Cork", "NL", "España", "UK", "Deutschland"}
 	list := Columns(lead, cols, nil)
 	at := func(column, field string) int {

@@ -11,10 +11,14 @@ import (
 // the records of both.
 func TestTogetherWhereNoTypeIsClear(t *testing.T) {
 	v := NewView([]sheet.Column{
-		column("Kundnr", "10023", "10024", "10025"), column("Företag", "Smögens Marina AB", "Båtvarvet HB", "Sandhamns Segelsällskap"),
-		column("Org.nr", "556123-4567", "969700-1234", "802000-1111"), column("Förnamn", "Karl-Erik", "Lisa", "Göran"), column("Efternamn", "Åström", "Öberg", "von Essen"),
-		column("Titel", "VD", "Inköpare", "Ordförande"), column("Direkttel", "0523-555 01", "0173-555 02", "08-555 03"), column("Mobil", "070-123 45 67", "0730 12 34 56", "076-999 88 77"),
-		column("Besöksadress", "Hamngatan 4", "Strandgatan 7 B", "Box 12"), column("Postnr", "456 51", "742 42", "130 39"), column("Ort", "Smögen", "Öregrund", "Sandhamn"),
+		column("Kundnr", "10023", "10024", "10025"), column("Företag", "Smögens Marina AB", "Båtvarvet HB",
+			"Sandhamns Segelsällskap"),
+		column("Org.nr", "556123-4567", "969700-1234", "802000-1111"), column("Förnamn", "Karl-Erik", "Lisa", "Göran"),
+		column("Efternamn", "Åström", "Öberg", "von Essen"),
+		column("Titel", "VD", "Inköpare", "Ordförande"), column("Direkttel", "0523-555 01", "0173-555 02", "08-555 03"),
+		column("Mobil", "070-123 45 67", "0730 12 34 56", "076-999 88 77"),
+		column("Besöksadress", "Hamngatan 4", "Strandgatan 7 B", "Box 12"), column("Postnr", "456 51", "742 42", "130 39"),
+		column("Ort", "Smögen", "Öregrund", "Sandhamn"),
 		column("Bransch", "Marina", "Varv", "Klubb"), column("Antal anst.", "14", "6", "3"),
 	}).Among(standard(t))
 	none := func(string) Memory { return nil }

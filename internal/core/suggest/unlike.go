@@ -28,10 +28,12 @@ func (v *View) Unlike(targets []Target, drafts []mapping.Draft) (list []Unlike) 
 		for _, f := range targets[n].Type.Fields {
 			o := d.Fields[f.Name]
 			at := slices.IndexFunc(v.columns, func(c sheet.Column) bool { return slices.Contains(o.From, c.Header) })
-			if len(o.From) != 1 || at < 0 || o.Compute != "" || len(o.Find)+len(o.Values) > 0 || v.columns[at].Distinct < fewestToTell {
+			if len(o.From) != 1 || at < 0 || o.Compute != "" || len(o.Find)+len(o.Values) > 0 ||
+				v.columns[at].Distinct < fewestToTell {
 				continue
 			}
-			if why := v.unlike(targets[n].Type, f, o.Take, at); why != "" && !slices.ContainsFunc(list, func(u Unlike) bool { return u.Column == o.From[0] }) {
+			if why := v.unlike(targets[n].Type, f, o.Take, at); why != "" &&
+				!slices.ContainsFunc(list, func(u Unlike) bool { return u.Column == o.From[0] }) {
 				list = append(list, Unlike{Column: o.From[0], Draft: targets[n].Draft, Field: f.Name, Why: why})
 			}
 		}
@@ -53,7 +55,8 @@ func (v *View) unlike(t catalog.RecordType, f catalog.Field, take mapping.Take, 
 		}
 	case mapping.TakeGivenName, mapping.TakeFamilyName, mapping.TakeFamilyFirst, mapping.TakeGivenLast:
 		switch {
-		case sure && kinds.p[textkind.Company] > 0.9, share(col.Samples, func(s string) bool { return value.NameKey(s) != value.Words(s) }) > 0.4:
+		case sure && kinds.p[textkind.Company] > 0.9,
+			share(col.Samples, func(s string) bool { return value.NameKey(s) != value.Words(s) }) > 0.4:
 			return "its values look like names of companies"
 		case !slices.ContainsFunc(col.Samples, func(s string) bool { return len(strings.Fields(s)) > 1 }):
 			return "its values are single words"

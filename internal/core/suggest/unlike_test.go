@@ -14,13 +14,18 @@ import (
 func TestCellsUnlikeTheirFields(t *testing.T) {
 	ct, _ := standard(t).Type("contact")
 	p := sheet.NewProfiler([]string{"Name", "Town", "Mail", "Born", "Note"})
-	for n, name := range []string{"Kelpie Marine Ltd", "Sea Loch Charters Ltd", "Moss Boats GmbH", "Holm ApS", "Rigging Direct Inc", "Solent Sails Ltd", "Harbour Lights"} {
-		p.Add(sheet.Row{Number: int64(n + 2), Cells: []string{name, []string{"Norway", "Denmark", "Sweden", "Finland", "Germany", "France", "Spain"}[n], fmt.Sprintf("m%d@x.example", n), fmt.Sprintf("196%d-03-04", n), fmt.Sprintf("note %d", n)}})
+	for n, name := range []string{"Kelpie Marine Ltd", "Sea Loch Charters Ltd", "Moss Boats GmbH", "Holm ApS",
+		"Rigging Direct Inc", "Solent Sails Ltd", "Harbour Lights"} {
+		p.Add(sheet.Row{Number: int64(n + 2),
+			Cells: []string{name, []string{"Norway", "Denmark", "Sweden", "Finland", "Germany", "France", "Spain"}[n],
+				fmt.Sprintf("m%d@x.example", n), fmt.Sprintf("196%d-03-04", n), fmt.Sprintf("note %d", n)}})
 	}
 	columns, _ := p.Profile()
 	d := mapping.Draft{Type: "contact", Fields: map[string]mapping.Origin{
-		"given_name": {From: []string{"Name"}, Take: mapping.TakeGivenName}, "family_name": {From: []string{"Name"}, Take: mapping.TakeFamilyName},
-		"locality": {From: []string{"Town"}}, "email": {From: []string{"Mail"}}, "birthday": {From: []string{"Born"}}, "description": {From: []string{"Note"}},
+		"given_name":  {From: []string{"Name"}, Take: mapping.TakeGivenName},
+		"family_name": {From: []string{"Name"}, Take: mapping.TakeFamilyName},
+		"locality":    {From: []string{"Town"}}, "email": {From: []string{"Mail"}}, "birthday": {From: []string{"Born"}},
+		"description": {From: []string{"Note"}},
 	}}
 	got := ""
 	for _, u := range NewView(columns).Unlike([]Target{{Type: ct}}, []mapping.Draft{d}) {

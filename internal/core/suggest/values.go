@@ -28,7 +28,8 @@ const (
 
 // strong tells which types are told by their cells whatever the header says.
 func strong(t catalog.FieldType) bool {
-	return t == catalog.Email || t == catalog.URL || t == catalog.File || t == catalog.Country || t == catalog.OneChoice || t == catalog.Text || t == catalog.Reference
+	return t == catalog.Email || t == catalog.URL || t == catalog.File || t == catalog.Country ||
+		t == catalog.OneChoice || t == catalog.Text || t == catalog.Reference
 }
 
 // fitOf compares what stands in a column with what a field takes.
@@ -56,17 +57,22 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	if f.To != t.Name { // what names records of its own type is more likely their names
 		seen.names = kinds.names
 	}
-	if countries := seen.readable(catalog.Country); f.ComparedAs() == catalog.AsLocality && countries > 0.8 || f.Holds == catalog.HoldsRegion && countries > 0.5 && seen.share("long words", func(s string) bool { return len([]rune(s)) > 3 }) > 0.5 { // LU is a province too
+	// LU is a province too
+	if countries := seen.readable(catalog.Country); f.ComparedAs() == catalog.AsLocality && countries > 0.8 ||
+		f.Holds == catalog.HoldsRegion && countries > 0.5 &&
+			seen.share("long words", func(s string) bool { return len([]rune(s)) > 3 }) > 0.5 {
 		return contradicts, "its values are countries"
 	}
-	if f.ComparedAs() == catalog.AsStreet && seen.share("towns with codes", func(s string) bool { _, ok := value.SplitTown(s); return ok }) > 0.8 {
+	if f.ComparedAs() == catalog.AsStreet &&
+		seen.share("towns with codes", func(s string) bool { _, ok := value.SplitTown(s); return ok }) > 0.8 {
 		return contradicts, "its values are towns with their postal codes"
 	}
 	if !takesTicks[f.Type] && seen.ticks() && !(seen.is(catalog.Language) || seen.is(catalog.Country)) {
 		return contradicts, "its values are yes and no"
 	}
 	fit, what := fits[f.Type](seen)
-	if as := f.ComparedAs(); (as == catalog.AsCompanyName || as == catalog.AsEmployer || f.Type == catalog.Reference) && col.Filled >= fewest &&
+	if as := f.ComparedAs(); (as == catalog.AsCompanyName || as == catalog.AsEmployer || f.Type == catalog.Reference) &&
+		col.Filled >= fewest &&
 		seen.share("everyday", func(s string) bool { return everyday[value.Words(s)] }) > 0.9 {
 		return contradicts, "its values are no names"
 	}
@@ -85,11 +91,13 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 			return contradicts, "its values are phrases, nearly each another"
 		}
 	}
-	if f.Type == catalog.Reference && f.To == "staff" && kinds.known && kinds.texts >= fewestToTell && kinds.p[textkind.Job] > 0.97 {
+	if f.Type == catalog.Reference && f.To == "staff" && kinds.known && kinds.texts >= fewestToTell &&
+		kinds.p[textkind.Job] > 0.97 {
 		return contradicts, "its values look like " + kindWords[textkind.Job]
 	}
 	// The number of a record is as good a name of it as any, whatever else it is like.
-	number := f.Type == catalog.Reference && seen.share("mostly digits", func(s string) bool { return digitsIn(s)*2 > len(s) }) > 0.6
+	number := f.Type == catalog.Reference &&
+		seen.share("mostly digits", func(s string) bool { return digitsIn(s)*2 > len(s) }) > 0.6
 	words := f.Type == catalog.Text || f.Type == catalog.LongText || f.Type == catalog.Reference && !number
 	if words && (fit == neutralFit || fit == supports) {
 		if kind, why := fitKind(f, kinds); kind != neutralFit {
@@ -127,12 +135,14 @@ type kindsOf struct {
 
 // roles are the kinds of text that fields hold, by what they are compared as.
 var roles = map[catalog.Likeness]textkind.Kind{
-	catalog.AsGivenName: textkind.Given, catalog.AsFamilyName: textkind.Family, catalog.AsCompanyName: textkind.Company, catalog.AsEmployer: textkind.Company,
-	catalog.AsStreet: textkind.Street, catalog.AsLocality: textkind.Town,
+	catalog.AsGivenName: textkind.Given, catalog.AsFamilyName: textkind.Family, catalog.AsCompanyName: textkind.Company,
+	catalog.AsEmployer: textkind.Company,
+	catalog.AsStreet:   textkind.Street, catalog.AsLocality: textkind.Town,
 }
 
 // kindWords say what the cells are.
-var kindWords = [textkind.Kinds]string{"given names", "family names", "full names", "names of companies", "streets", "towns", "job titles", "phrases"}
+var kindWords = [textkind.Kinds]string{"given names", "family names", "full names", "names of companies", "streets",
+	"towns", "job titles", "phrases"}
 
 // fewestToTell is how many different texts it takes for them to settle alone what a
 // column is.
@@ -231,7 +241,8 @@ func (c *cells) once(name string, find func() float64) float64 {
 }
 
 // doubtfulReadings are the problems of values of the right kind of which more must be said.
-var doubtfulReadings = []problem.Code{problem.AmbiguousDate, problem.PartialDate, problem.DayByZone, problem.AmbiguousNumber, problem.RoughNumber}
+var doubtfulReadings = []problem.Code{problem.AmbiguousDate, problem.PartialDate, problem.DayByZone,
+	problem.AmbiguousNumber, problem.RoughNumber}
 
 // readable is the part of the texts that can be read as values of a field type.
 func (c *cells) readable(as catalog.FieldType) float64 {
@@ -257,7 +268,8 @@ func (c *cells) readable(as catalog.FieldType) float64 {
 
 // inFigures are the types whose values are written with figures.
 var inFigures = map[catalog.FieldType]bool{
-	catalog.Integer: true, catalog.Decimal: true, catalog.Money: true, catalog.Percent: true, catalog.Date: true, catalog.DateTime: true,
+	catalog.Integer: true, catalog.Decimal: true, catalog.Money: true, catalog.Percent: true, catalog.Date: true,
+	catalog.DateTime: true,
 }
 
 // mostRead is how many texts of a column are read to tell its type.

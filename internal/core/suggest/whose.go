@@ -70,7 +70,8 @@ func (v *View) tell(targets []Target, out []owner) {
 			out[c] = owner{company, false, true, "its mailboxes are those of desks"}
 		case said < 0 && person >= 0 && company != person && meansLine(col.Header, "direct"):
 			out[c] = owner{person, false, true, "a direct line is a person’s"}
-		case said < 0 && person >= 0 && company >= 0 && company != person && meansLine(col.Header, "main") && v.moreThanCompanies(col):
+		case said < 0 && person >= 0 && company >= 0 && company != person && meansLine(col.Header, "main") &&
+			v.moreThanCompanies(col):
 			out[c] = owner{person, false, true, "one company has several of them"}
 		case said < 0 && company >= 0 && company != person && meansLine(col.Header, "main"):
 			out[c] = owner{company, false, true, "the main one is the company’s"}
@@ -85,7 +86,8 @@ func (v *View) tell(targets []Target, out []owner) {
 func (v *View) moreThanCompanies(col sheet.Column) bool {
 	for n, of := range v.columns {
 		names := v.kinds[n].known && v.kinds[n].p[textkind.Company] > 0.97 ||
-			slices.ContainsFunc(lift(headerWords(of.Header)).sets, func(set []string) bool { return slices.Equal(set, []string{"company"}) })
+			slices.ContainsFunc(lift(headerWords(of.Header)).sets,
+				func(set []string) bool { return slices.Equal(set, []string{"company"}) })
 		if names && of.Filled >= fewestToTell && of.Distinct*4 <= of.Filled*3 && col.Distinct*4 > of.Distinct*5 {
 			return true
 		}
@@ -94,7 +96,8 @@ func (v *View) moreThanCompanies(col sheet.Column) bool {
 }
 
 // inPlainLetters writes letters as people do who have none of them at hand.
-var inPlainLetters = strings.NewReplacer("ä", "ae", "ö", "oe", "ü", "ue", "Ä", "Ae", "Ö", "Oe", "Ü", "Ue", "å", "aa", "Å", "Aa", "ø", "oe", "Ø", "Oe")
+var inPlainLetters = strings.NewReplacer("ä", "ae", "ö", "oe", "ü", "ue", "Ä", "Ae", "Ö", "Oe", "Ü", "Ue", "å", "aa",
+	"Å", "Aa", "ø", "oe", "Ø", "Oe")
 
 // nameWords gives the words of the names of people in the sheet.
 func (v *View) nameWords() map[string]bool {

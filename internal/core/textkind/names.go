@@ -75,8 +75,10 @@ func (n *Halves) Turned(first, last string) (turned, usual bool) {
 		return false, false
 	}
 	a, b := n.half(first), n.half(last)
-	usual = a.onlyGiven() && !b.onlyGiven() && (b.onlyFamily() || b.lean < -surely) || b.onlyFamily() && !a.onlyFamily() && a.lean > surely
-	turned = a.onlyFamily() && !b.onlyFamily() && (b.onlyGiven() || b.lean > surely) || b.onlyGiven() && !a.onlyGiven() && a.lean < -surely
+	usual = a.onlyGiven() && !b.onlyGiven() && (b.onlyFamily() || b.lean < -surely) || b.onlyFamily() &&
+		!a.onlyFamily() && a.lean > surely
+	turned = a.onlyFamily() && !b.onlyFamily() && (b.onlyGiven() || b.lean > surely) || b.onlyGiven() &&
+		!a.onlyGiven() && a.lean < -surely
 	return turned && !usual, usual && !turned
 }
 

@@ -9,13 +9,18 @@ import (
 // Columns in languages and of sorts that the lists do not hold word by word are told.
 func TestOf(t *testing.T) {
 	for want, columns := range map[Kind][][]string{
-		Given:    {{"Ingrid", "Matteo", "Annika", "Jürgen", "Camille", "Piotr"}, {"Eleni", "Kostas", "Maria", "Giorgos", "Sofia"}},
-		FullName: {{"Ingrid Solbakken", "Matteo Ferrando", "Annika Lindqvist", "Piotr Nowak"}, {"Petersen, Jürgen", "Rousseau, Camille", "Romero, Carlos", "Virtanen, Helena"}},
-		Company:  {{"Havsund Verft AS", "Lindqvist Marin AB", "Petersen Bootsbau GmbH", "Chantier Rousseau SARL"}, {"Tern Marina Ltd", "Gull & Sons", "Skarv Boatyard plc", "Quay Partners LLC"}},
-		Street:   {{"Sjøgata 14", "Via del Porto 3", "Hamngatan 22", "Am Hafen 7"}, {"12 rue du Quai", "45 High Street", "9 Harbour Road"}},
-		Job:      {{"Innkjøpssjef", "Responsabile acquisti", "Betriebsleiter", "Directrice technique"}, {"Harbour master", "Purchasing manager", "Sales director", "Chief engineer"}},
-		Phrase:   {{"rings back next week", "wants a new price list", "two berths from may", "pays by card"}},
-		Town:     {{"Rotterdam", "Antwerpen", "Bremen", "Marseille", "Genova", "Gdynia"}},
+		Given: {{"Ingrid", "Matteo", "Annika", "Jürgen", "Camille", "Piotr"},
+			{"Eleni", "Kostas", "Maria", "Giorgos", "Sofia"}},
+		FullName: {{"Ingrid Solbakken", "Matteo Ferrando", "Annika Lindqvist", "Piotr Nowak"},
+			{"Petersen, Jürgen", "Rousseau, Camille", "Romero, Carlos", "Virtanen, Helena"}},
+		Company: {{"Havsund Verft AS", "Lindqvist Marin AB", "Petersen Bootsbau GmbH", "Chantier Rousseau SARL"},
+			{"Tern Marina Ltd", "Gull & Sons", "Skarv Boatyard plc", "Quay Partners LLC"}},
+		Street: {{"Sjøgata 14", "Via del Porto 3", "Hamngatan 22", "Am Hafen 7"},
+			{"12 rue du Quai", "45 High Street", "9 Harbour Road"}},
+		Job: {{"Innkjøpssjef", "Responsabile acquisti", "Betriebsleiter", "Directrice technique"},
+			{"Harbour master", "Purchasing manager", "Sales director", "Chief engineer"}},
+		Phrase: {{"rings back next week", "wants a new price list", "two berths from may", "pays by card"}},
+		Town:   {{"Rotterdam", "Antwerpen", "Bremen", "Marseille", "Genova", "Gdynia"}},
 	} {
 		for _, texts := range columns {
 			p, ok := Of(texts)
@@ -25,7 +30,8 @@ func TestOf(t *testing.T) {
 			}
 		}
 	}
-	if p, _ := Of([]string{"möchte im Herbst neu verhandeln", "noch kein Termin", "hat Angebot erhalten"}); slices.Max(p[:Phrase]) > 0.9 {
+	if p, _ := Of([]string{"möchte im Herbst neu verhandeln", "noch kein Termin",
+		"hat Angebot erhalten"}); slices.Max(p[:Phrase]) > 0.9 {
 		t.Errorf("phrases that are not known are told as something: %v", p)
 	}
 	if _, ok := Of([]string{"one", "two", ""}); ok {

@@ -9,8 +9,11 @@ import (
 
 // sameAsAbove are the marks that say of a cell what stands above it, without blanks and in
 // small letters.
-var sameAsAbove = wordSet(`" '' „ “ ” 〃 ,, -"- –"– —"— ditto dito detto do. d:o idem id. ibid. ibidem sameasabove asabove seeabove s.o. sieheoben wieoben
-	voirci-dessus ci-dessus verarriba comoarriba vedisopra comesopra zieboven alsboven seovan somovan seovenfor somovenfor jakwyżej jw. j.w. j/w dto dto. d.o. wieoben w.o. s.oben siehoben zelfde hetzelfde lomismo lomesmo lostesso lemême c.s. -||- -|- -//- -"- ↑ ^ u.a. ua. comoacima veracima
+var sameAsAbove = wordSet(`" '' „ “ ” 〃 ,, -"- –"– —"— ditto dito detto do. d:o idem id. ibid. ibidem sameasabove
+	asabove seeabove s.o. sieheoben wieoben
+	voirci-dessus ci-dessus verarriba comoarriba vedisopra comesopra zieboven alsboven seovan somovan seovenfor
+	somovenfor jakwyżej jw. j.w. j/w dto dto. d.o. wieoben w.o. s.oben siehoben zelfde hetzelfde lomismo lomesmo
+	lostesso lemême c.s. -||- -|- -//- -"- ↑ ^ u.a. ua. comoacima veracima
 	ωςάνω όπωςπάνω όπωςπαραπάνω ομοίως kutenyllä vizvýše 同上`)
 
 // aboveFirst are the first bytes of such marks; most values are told from them by theirs.

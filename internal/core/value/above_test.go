@@ -11,9 +11,11 @@ func TestSameAsAbove(t *testing.T) {
 	company := catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}
 	given := catalog.Field{Name: "given_name", Type: catalog.Text, Likeness: catalog.AsGivenName}
 	for s, want := range map[string]bool{
-		`"`: true, "''": true, "〃": true, "dito": true, "Dito": true, "IDEM": true, "s. o.": true, "s.o.": true, "as above": true, "See above": true, "jak wyżej": true, `- " -`: true, "Ως άνω": true, "同上": true,
+		`"`: true, "''": true, "〃": true, "dito": true, "Dito": true, "IDEM": true, "s. o.": true, "s.o.": true,
+		"as above": true, "See above": true, "jak wyżej": true, `- " -`: true, "Ως άνω": true, "同上": true,
 		"j.w.": true, "J. W.": true, "dto.": true, "-||-": true, "w. o.": true, "↑": true,
-		"": false, "-": false, "do": false, "id": false, "Ditton": false, "Idem Dito AG": false, "above": false, "same": false, "Sö": false,
+		"": false, "-": false, "do": false, "id": false, "Ditton": false, "Idem Dito AG": false, "above": false,
+		"same": false, "Sö": false,
 	} {
 		if got := SameAsAbove(company, s); got != want {
 			t.Errorf("%q: %t, want %t", s, got, want)

@@ -24,9 +24,11 @@ var WaysOfCapitals = []Capitals{AsNames}
 // Words that stay small inside a name of a place or a company, and how legal forms are
 // written that are not all capitals.
 var (
-	smallInside = wordSet("am an auf bei der den des die im in und von vom zu zum zur of on at and the upon sur sous de du des la le les et en del della di da do dos das y e van op aan het i og och")
-	formsAsSet  = map[string]string{"gmbh": "GmbH", "mbh": "mbH", "ltd": "Ltd", "limited": "Limited", "inc": "Inc", "plc": "plc", "oy": "Oy", "oyj": "Oyj", "aps": "ApS", "co": "Co", "sp": "Sp", "zoo": "z o.o.", "corp": "Corp"}
-	numerals    = wordSet("II III IV VI VII VIII IX")
+	smallInside = wordSet("am an auf bei der den des die im in und von vom zu zum zur of on at and the upon sur sous de " +
+		"du des la le les et en del della di da do dos das y e van op aan het i og och")
+	formsAsSet = map[string]string{"gmbh": "GmbH", "mbh": "mbH", "ltd": "Ltd", "limited": "Limited", "inc": "Inc",
+		"plc": "plc", "oy": "Oy", "oyj": "Oyj", "aps": "ApS", "co": "Co", "sp": "Sp", "zoo": "z o.o.", "corp": "Corp"}
+	numerals = wordSet("II III IV VI VII VIII IX")
 )
 
 // InCapitals reports whether a text has four letters or more and no small one.
@@ -47,7 +49,8 @@ func InCapitals(s string) bool {
 // are written: with particles and small words small, and what stands for words as it is.
 func asNames(f catalog.Field, s string) string {
 	people := f.ComparedAs() == catalog.AsGivenName || f.ComparedAs() == catalog.AsFamilyName
-	if !InCapitals(s) && !(people && utf8.RuneCountInString(s) > 1 && strings.ToUpper(s) == s && !strings.ContainsRune(s, '.')) {
+	if !InCapitals(s) && !(people && utf8.RuneCountInString(s) > 1 && strings.ToUpper(s) == s &&
+		!strings.ContainsRune(s, '.')) {
 		return s
 	}
 	title := cases.Title(language.Und)

@@ -20,18 +20,29 @@ var months = map[string]int{}
 
 func init() {
 	for i, names := range []string{
-		"january jan januar janvier janv enero ene gennaio gen januari janeiro januari tammikuu tammikuuta stycznia styczen ιανουαριος ιανουαριου ιαν ledna leden januarie ianuarie ocak sty tammi i",
-		"february feb februar fevrier fevr fev febrero febbraio februari fevereiro helmikuu helmikuuta lutego luty φεβρουαριος φεβρουαριου φεβ unora unor februarie subat lut helmi ii",
-		"march mar marts marz maerz mars marzo maart mrt marco maaliskuu maaliskuuta marca marzec μαρτιος μαρτιου μαρ brezna brezen marcius martie mart maalis iii",
-		"april apr avril avr abril abr aprile huhtikuu huhtikuuta kwietnia kwiecien απριλιος απριλιου απρ dubna duben aprilis aprilie nisan kwi huhti iv",
+		"january jan januar janvier janv enero ene gennaio gen januari janeiro januari tammikuu tammikuuta stycznia styczen " +
+			"ιανουαριος ιανουαριου ιαν ledna leden januarie ianuarie ocak sty tammi i",
+		"february feb februar fevrier fevr fev febrero febbraio februari fevereiro helmikuu helmikuuta lutego luty " +
+			"φεβρουαριος φεβρουαριου φεβ unora unor februarie subat lut helmi ii",
+		"march mar marts marz maerz mars marzo maart mrt marco maaliskuu maaliskuuta marca marzec μαρτιος μαρτιου μαρ " +
+			"brezna brezen marcius martie mart maalis iii",
+		"april apr avril avr abril abr aprile huhtikuu huhtikuuta kwietnia kwiecien απριλιος απριλιου απρ dubna duben " +
+			"aprilis aprilie nisan kwi huhti iv",
 		"may mai mayo maggio mag mei maio maj toukokuu toukokuuta maja μαιος μαιου μαι kvetna kveten majus mayis touko v",
-		"june jun juni juin junio giugno giu junho kesakuu kesakuuta czerwca czerwiec ιουνιος ιουνιου ιουν cervna cerven junius iunie haziran cze kesa vi",
-		"july jul juli juillet juil julio luglio lug julho heinakuu heinakuuta lipca lipiec ιουλιος ιουλιου ιουλ cervence cervenec julius iulie temmuz lip heina vii",
-		"august aug aout agosto ago augustus augusti elokuu elokuuta sierpnia sierpien αυγουστος αυγουστου αυγ srpna srpen augusztus agustos sie elo viii",
-		"september sep sept septembre septiembre settembre set setembro syyskuu syyskuuta wrzesnia wrzesien σεπτεμβριος σεπτεμβριου σεπ σεπτ zari szeptember septembrie eylul wrz syys ix",
-		"october oct oktober okt octobre octubre ottobre ott outubro out lokakuu lokakuuta pazdziernika pazdziernik οκτωβριος οκτωβριου οκτ rijna rijen octombrie ekim paz loka x",
-		"november nov novembre noviembre novembro marraskuu marraskuuta listopada listopad νοεμβριος νοεμβριου νοε νοεμ listopadu noiembrie kasim lis marras xi",
-		"december dec dezember dez decembre diciembre dic dicembre desember des dezembro joulukuu joulukuuta grudnia grudzien δεκεμβριος δεκεμβριου δεκ prosince prosinec decembrie aralik gru joulu xii",
+		"june jun juni juin junio giugno giu junho kesakuu kesakuuta czerwca czerwiec ιουνιος ιουνιου ιουν cervna cerven " +
+			"junius iunie haziran cze kesa vi",
+		"july jul juli juillet juil julio luglio lug julho heinakuu heinakuuta lipca lipiec ιουλιος ιουλιου ιουλ cervence " +
+			"cervenec julius iulie temmuz lip heina vii",
+		"august aug aout agosto ago augustus augusti elokuu elokuuta sierpnia sierpien αυγουστος αυγουστου αυγ srpna srpen " +
+			"augusztus agustos sie elo viii",
+		"september sep sept septembre septiembre settembre set setembro syyskuu syyskuuta wrzesnia wrzesien σεπτεμβριος " +
+			"σεπτεμβριου σεπ σεπτ zari szeptember septembrie eylul wrz syys ix",
+		"october oct oktober okt octobre octubre ottobre ott outubro out lokakuu lokakuuta pazdziernika pazdziernik " +
+			"οκτωβριος οκτωβριου οκτ rijna rijen octombrie ekim paz loka x",
+		"november nov novembre noviembre novembro marraskuu marraskuuta listopada listopad νοεμβριος νοεμβριου νοε " +
+			"νοεμ listopadu noiembrie kasim lis marras xi",
+		"december dec dezember dez decembre diciembre dic dicembre desember des dezembro joulukuu joulukuuta grudnia " +
+			"grudzien δεκεμβριος δεκεμβριου δεκ prosince prosinec decembrie aralik gru joulu xii",
 	} {
 		for n := range strings.FieldsSeq(names) {
 			months[n] = i + 1
@@ -45,8 +56,10 @@ var clocks = regexp.MustCompile(`(?i)^\d{1,2}(?:[:.h]\d{2}){0,2}(?:[.,]\d+)?h? ?
 
 // notThen are the words and signs before a date that make it mean another time than the day:
 // before it, after it, about then.
-var notThen = wordSet(`ab bis vor nach seit ca circa etwa before after from until till by since about approx around spatestens fruhestens avant apres depuis jusqu vers des antes
-	despues desde hasta prima dopo dal fino entro circa voor na vanaf tot omstreeks fra til etter for innan efter fran omkring po przed do od`)
+var notThen = wordSet(`ab bis vor nach seit ca circa etwa before after from until till by since about approx around
+	spatestens fruhestens avant apres depuis jusqu vers des antes
+	despues desde hasta prima dopo dal fino entro circa voor na vanaf tot omstreeks fra til etter for innan efter
+	fran omkring po przed do od`)
 
 func (r *Reader) date(s string) (string, Trouble) {
 	if at, ok := moment(s); ok {
@@ -114,7 +127,8 @@ func IsDayNumber(s string) bool {
 		return false
 	}
 	whole, rest, parted := strings.Cut(strings.Replace(s, ",", ".", 1), ".")
-	return len(whole) == 5 && digits(whole) >= 10_000 && digits(whole) <= 73_050 && (!parted || digits(rest) >= 0 && len(rest) < 16)
+	return len(whole) == 5 && digits(whole) >= 10_000 && digits(whole) <= 73_050 &&
+		(!parted || digits(rest) >= 0 && len(rest) < 16)
 }
 
 // dayCounted reads such a text.
@@ -153,7 +167,8 @@ func (r *Reader) dateTime(s string) (string, Trouble) {
 		clock = "00:00"
 	}
 	clock = hourSign.ReplaceAllString(strings.ToUpper(clock), "$1:$2")
-	for _, layout := range []string{"15:04", "15:04:05", "3:04 PM", "3:04:05 PM", "3:04PM", "15.04", "3.04 PM", "15:04 -0700", "15:04:05 -0700", "15:04:05Z07:00", "15:04:05 Z07:00"} {
+	for _, layout := range []string{"15:04", "15:04:05", "3:04 PM", "3:04:05 PM", "3:04PM", "15.04", "3.04 PM",
+		"15:04 -0700", "15:04:05 -0700", "15:04:05Z07:00", "15:04:05 Z07:00"} {
 		if at, err := time.ParseInLocation("2006-01-02 "+layout, day+" "+clock, zone); err == nil {
 			return at.UTC().Format(time.RFC3339), Trouble{}
 		}
@@ -185,8 +200,9 @@ var (
 
 	// Weeks are those of ISO 8601 (“sem.” may be half a year as well): "kw 20/2027", "week 20 2027", "2027-w20", "20. kw 2027".
 	weekWord  = `(?:kw|kalenderwoche|woche|week|wk|w|cw|semaine|semana|sett|settimana|vecka|uke|uge|viikko|vko|vk|tydz|tydzien|tyd|tyden|het|hafta|εβδ|εβδομαδα)`
-	weekAhead = regexp.MustCompile(`^` + weekWord + `\.?\s?(\d{1,2})(?:[\s,./-]+'?|\s?')(\d{4}|\d{2})$|^(\d{1,2})\.?\s?` + weekWord + `[\s./-]*'?(\d{4}|\d{2})$`)
-	yearWeek  = regexp.MustCompile(`^(\d{4})[\s./-]*` + weekWord + `\.?\s?(\d{1,2})$`)
+	weekAhead = regexp.MustCompile(`^` + weekWord +
+		`\.?\s?(\d{1,2})(?:[\s,./-]+'?|\s?')(\d{4}|\d{2})$|^(\d{1,2})\.?\s?` + weekWord + `[\s./-]*'?(\d{4}|\d{2})$`)
+	yearWeek = regexp.MustCompile(`^(\d{4})[\s./-]*` + weekWord + `\.?\s?(\d{1,2})$`)
 )
 
 // span reads a text that names a week, a month or a part of a year, as its first and last day; ok is
@@ -195,7 +211,8 @@ func (r *Reader) span(s string) (first, last time.Time, ok bool) {
 	s = Fold(s)
 	none := time.Time{}
 	between := func(y, from, to int, ok bool) (time.Time, time.Time, bool) {
-		return time.Date(y, time.Month(from), 1, 0, 0, 0, 0, time.UTC), time.Date(y, time.Month(to)+1, 0, 0, 0, 0, 0, time.UTC), ok
+		return time.Date(y, time.Month(from), 1, 0, 0, 0, 0, time.UTC), time.Date(y, time.Month(to)+1, 0, 0, 0, 0, 0,
+			time.UTC), ok
 	}
 	part := func(kind, n, y string) (time.Time, time.Time, bool) {
 		of := 3
@@ -256,7 +273,8 @@ func (r *Reader) daySpanned(s string) (day string, t Trouble) {
 }
 
 // eras are those of Japan, by their sign and first letter, with the year before the first.
-var eras = map[string]int{"明治": 1867, "大正": 1911, "昭和": 1925, "平成": 1988, "令和": 2018, "M": 1867, "T": 1911, "S": 1925, "H": 1988, "R": 2018}
+var eras = map[string]int{"明治": 1867, "大正": 1911, "昭和": 1925, "平成": 1988, "令和": 2018, "M": 1867, "T": 1911,
+	"S": 1925, "H": 1988, "R": 2018}
 
 // ofEra is a date with the year of an era: 令和8年3月31日, R8.3.31.
 var ofEra = regexp.MustCompile(`^(?:(明治|大正|昭和|平成|令和) ?(元|\d{1,2})年 ?|([MTSHR])(\d{1,2})[./-])(\d{1,2})[月./-] ?(\d{1,2})日?`)

@@ -11,7 +11,8 @@ import (
 )
 
 // letters that Unicode decomposition leaves whole, with what people type for them.
-var plain = map[rune]string{'ß': "ss", 'ø': "o", 'æ': "ae", 'œ': "oe", 'å': "a", 'ł': "l", 'đ': "d", 'ð': "d", 'þ': "th",
+var plain = map[rune]string{'ß': "ss", 'ø': "o", 'æ': "ae", 'œ': "oe", 'å': "a", 'ł': "l", 'đ': "d",
+	'ð': "d", 'þ': "th",
 	'ı': "i", 'ς': "σ", '’': "'", '‘': "'", '´': "'", '`': "'", '“': `"`, '”': `"`, '–': "-", '—': "-", '‑': "-"}
 
 // Fold gives the form in which two texts are compared: case, accents and the
@@ -166,18 +167,23 @@ func Words(s string) string {
 // one need not be the same.
 func CommonInCompanies() []string { return sorted(commonInCompanies) }
 
-var commonInCompanies = wordSet(`marina marine maritime harbour harbor port hafen havn hamn puerto porto haven satama limani yacht yachts boat boats bateaux club group gruppe groupe grupo gruppo holding
-	hotel hotels service services servicios solutions systems consulting trading shop store works international global company co and und et og och en y e i the de del der die das la le les el il du di da of
-	nautica nautique nautic sailing charter shipping transport logistik logistics bau handel technik industrie industries gesellschaft societe compagnie partner partners`)
+var commonInCompanies = wordSet(`marina marine maritime harbour harbor port hafen havn hamn puerto porto haven satama
+	limani yacht yachts boat boats bateaux club group gruppe groupe grupo gruppo holding
+	hotel hotels service services servicios solutions systems consulting trading shop store works international global
+	company co and und et og och en y e i the de del der die das la le les el il du di da of
+	nautica nautique nautic sailing charter shipping transport logistik logistics bau handel technik industrie
+	industries gesellschaft societe compagnie partner partners`)
 
 // companyForms are the words at the end (or start) of a company's name that say
 // its legal form, folded as by Words.
 var companyForms = map[string]bool{}
 
 func init() {
-	for _, w := range strings.Fields(`ltd limited plc llp llc inc incorporated corp corporation co company gmbh mbh ag kg ohg ug ev eg
+	for _, w := range strings.Fields(`ltd limited plc llp llc inc incorporated corp corporation co company gmbh mbh ag
+		kg ohg ug ev eg
 		sa sas sarl sasu eurl sci sl slu srl spa snc sas bv nv vof cv ab hb kb as asa aps is oy oyj ry ltda lda eirl
-		spzoo zoo sp spk spj doo dd ae epe oe ike ee mike kk yk pty pte se sca kft zrt bt uab sia ou αε επε οε ικε εε ооо зао оао ао пао
+		spzoo zoo sp spk spj doo dd ae epe oe ike ee mike kk yk pty pte se sca kft zrt bt uab sia ou αε επε οε ικε εε
+		ооо зао оао ао пао
 		株式会社 有限会社 合同会社 株 有`) {
 		companyForms[w] = true
 	}
@@ -193,7 +199,8 @@ func CompanyForms() []string { return sorted(companyForms) }
 func sorted(words map[string]bool) []string { return slices.Sorted(maps.Keys(words)) }
 
 // SameForms are legal forms that are written in two ways, the longer first.
-var SameForms = [][2]string{{"limited", "ltd"}, {"incorporated", "inc"}, {"corporation", "corp"}, {"company", "co"}, {"sp zoo", "spzoo"}, {"zoo", "spzoo"}, {"oyj", "oy"}, {"mbh", "gmbh"}}
+var SameForms = [][2]string{{"limited", "ltd"}, {"incorporated", "inc"}, {"corporation", "corp"}, {"company", "co"},
+	{"sp zoo", "spzoo"}, {"zoo", "spzoo"}, {"oyj", "oy"}, {"mbh", "gmbh"}}
 
 // NameKey gives the form in which names of companies and people are compared:
 // as Words, without the company's legal form at either end and without a

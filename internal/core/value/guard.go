@@ -25,7 +25,8 @@ func Guard(s string) string {
 func Unguard(s string) string {
 	switch {
 	case len(s) < 2:
-	case s[0] == '\'' && (strings.ContainsRune(FormulaSigns, rune(s[1])) || len(s) > 3 && strings.Trim(s[1:], "0123456789 ()./-") == "" && s[1] != ' '):
+	case s[0] == '\'' && (strings.ContainsRune(FormulaSigns, rune(s[1])) || len(s) > 3 &&
+		strings.Trim(s[1:], "0123456789 ()./-") == "" && s[1] != ' '):
 		return s[1:]
 	case len(s) > 3 && s[0] == '=' && s[1] == '"' && s[len(s)-1] == '"':
 		inner := s[2 : len(s)-1]

@@ -90,7 +90,8 @@ var footnoted = regexp.MustCompile(`^[` + footnotes + `]+\s*\pL|\pL[.)]?\s*[` + 
 
 // zeroFirst are the countries of which some postal codes begin with a zero, by how many figures
 // they have (Universal Postal Union, addressing systems).
-var zeroFirst = map[string]int{"DE": 5, "US": 5, "FR": 5, "IT": 5, "ES": 5, "FI": 5, "MX": 5, "TR": 5, "UA": 5, "KR": 5, "MY": 5, "NO": 4, "DK": 4, "AU": 4, "SG": 6, "JP": 7, "RO": 6}
+var zeroFirst = map[string]int{"DE": 5, "US": 5, "FR": 5, "IT": 5, "ES": 5, "FI": 5, "MX": 5, "TR": 5, "UA": 5,
+	"KR": 5, "MY": 5, "NO": 4, "DK": 4, "AU": 4, "SG": 6, "JP": 7, "RO": 6}
 
 // LostZero tells the postal code of a country (ISO 3166) that has lost the zero in front of it, as
 // spreadsheet programs leave it out; empty when none is missing.
@@ -105,10 +106,13 @@ func LostZero(country, code string) string {
 // they cannot or may not delete it.
 var setAside = func() map[string][]string { // by their first word, each between blanks
 	list := map[string][]string{}
-	for _, w := range strings.Split("do not use|dont use|don t use|not in use|no longer in use|duplicate|duplicate of|dublette|doppelt angelegt|nicht verwenden|nicht benutzen|nicht mehr verwenden|bitte löschen|zu löschen|"+
-		"ne pas utiliser|ne plus utiliser|doublon|à supprimer|no usar|no utilizar|duplicado|non usare|non utilizzare|doppione|niet gebruiken|niet meer gebruiken|använd ej|används ej|använd inte|dubblett|"+
+	for _, w := range strings.Split("do not use|dont use|don t use|not in use|no longer in use|duplicate|duplicate "+
+		"of|dublette|doppelt angelegt|nicht verwenden|nicht benutzen|nicht mehr verwenden|bitte löschen|zu löschen|"+
+		"ne pas utiliser|ne plus utiliser|doublon|à supprimer|no usar|no utilizar|duplicado|non usare|non "+
+		"utilizzare|doppione|niet gebruiken|niet meer gebruiken|använd ej|används ej|använd inte|dubblett|"+
 		"gelöscht|gesperrt|inaktiv|stillgelegt|inactive|deleted|blocked|supprimé|bloqué|inactif|eliminado|bloqueado|inactivo|eliminato|bloccato|verwijderd|geblokkeerd|inactief|spärrad|slettet|sperret|nieaktywny|zablokowany|"+
-		"ikke brug|ikke bruk|må ikke bruges|må ikke brukes|nie używać|duplikat|do usunięcia|não usar|não utilizar|to be deleted|please delete|delete me|zzz|μη χρησιμοποιείτε", "|") {
+		"ikke brug|ikke bruk|må ikke bruges|må ikke brukes|nie używać|duplikat|do usunięcia|não usar|não utilizar|to "+
+		"be deleted|please delete|delete me|zzz|μη χρησιμοποιείτε", "|") {
 		words := Words(w)
 		first, _, _ := strings.Cut(words, " ")
 		list[first] = append(list[first], " "+words+" ")

@@ -10,8 +10,10 @@ import (
 // A question mark within a word stands for a letter; behind one it is a question.
 func TestLostLetters(t *testing.T) {
 	for s, want := range map[string]bool{
-		"Wi?niewski": true, "?ukasz": true, "P?ístav": true, "Ji?? Novák": true, "Marina Gda?sk": true, "O?Brien": true, "????": false, "Marina?": false, "Who? Me": false,
-		"(?)": false, "? Marina": false, "?Marina": false, "Hauptstra?e 5": true, "https://a.example/?q=x": false, "": false, "12?": false, "Ιων?ας": true,
+		"Wi?niewski": true, "?ukasz": true, "P?ístav": true, "Ji?? Novák": true, "Marina Gda?sk": true, "O?Brien": true,
+		"????": false, "Marina?": false, "Who? Me": false,
+		"(?)": false, "? Marina": false, "?Marina": false, "Hauptstra?e 5": true, "https://a.example/?q=x": false,
+		"": false, "12?": false, "Ιων?ας": true,
 	} {
 		if got := lostLetters(s); got != want {
 			t.Errorf("%q: %t, want %t", s, got, want)
@@ -35,32 +37,64 @@ func TestLost(t *testing.T) {
 		in   string
 		want problem.Code
 	}{
-		{number, "1.23457E+17", problem.DamagedNumber}, {number, "1,2E+05", problem.DamagedNumber}, {number, "1E5", ""}, {number, "A-1.2E+05", ""},
-		{number, "01-Mar", problem.MadeDate}, {number, "Mar-01", problem.MadeDate}, {number, "01-Mai", problem.MadeDate}, {number, "01-Max", ""}, {number, "MAR-01", ""}, {number, "01-DEC", ""}, {number, "1-mai", problem.MadeDate}, {number, "MAR-1", ""}, {number, "1-3", ""},
-		{postal, "Greifswald", problem.BadPlace}, {postal, "5003", ""}, {postal, "SW1A 1AA", ""}, {postal, "SE-411 03", ""}, {postal, "５００３", ""},
-		{town, "5003", problem.BadPlace}, {town, "Åndalsnes 2", ""}, {town, "kai@kai.example", problem.BadPlace}, {town, "大阪市", ""},
+		{number, "1.23457E+17", problem.DamagedNumber}, {number, "1,2E+05", problem.DamagedNumber}, {number, "1E5", ""},
+		{number, "A-1.2E+05", ""},
+		{number, "01-Mar", problem.MadeDate}, {number, "Mar-01", problem.MadeDate}, {number, "01-Mai", problem.MadeDate},
+		{number, "01-Max", ""}, {number, "MAR-01", ""}, {number, "01-DEC", ""}, {number, "1-mai", problem.MadeDate},
+		{number, "MAR-1", ""}, {number, "1-3", ""},
+		{postal, "Greifswald", problem.BadPlace}, {postal, "5003", ""}, {postal, "SW1A 1AA", ""},
+		{postal, "SE-411 03", ""}, {postal, "５００３", ""},
+		{town, "5003", problem.BadPlace}, {town, "Åndalsnes 2", ""}, {town, "kai@kai.example", problem.BadPlace},
+		{town, "大阪市", ""},
 		{street, "12", ""}, {street, "post@kai.example", problem.BadPlace}, {title, "Line @ quay", ""},
-		{street, ";Fr. Silke Möller;0431 55 12 4;", problem.BadPlace}, {town, "Kiel;24103", ""}, {street, "Kai 2\tKiel", problem.BadPlace}, {title, "Crane; cradle; slip", ""},
-		{family, "Coral-Reyes*", problem.FootnoteMark}, {family, "† Berg", problem.FootnoteMark}, {company, "Tern Works AS ¹", problem.FootnoteMark}, {company, "Tern Ltd.**", problem.FootnoteMark},
+		{street, ";Fr. Silke Möller;0431 55 12 4;", problem.BadPlace}, {town, "Kiel;24103", ""},
+		{street, "Kai 2\tKiel", problem.BadPlace}, {title, "Crane; cradle; slip", ""},
+		{family, "Coral-Reyes*", problem.FootnoteMark}, {family, "† Berg", problem.FootnoteMark},
+		{company, "Tern Works AS ¹", problem.FootnoteMark}, {company, "Tern Ltd.**", problem.FootnoteMark},
 		{company, "#1 Marine", ""}, {company, "Sail*Spar", ""}, {family, "*", ""}, {company, "Quay 2", ""},
-		{company, "DUPLICATE - Quay Ltd", problem.NotToUse}, {company, "Quay Ltd (do not use!)", problem.NotToUse}, {company, "zzz Quay Ltd", problem.NotToUse}, {company, "Quay Ltd NICHT VERWENDEN", problem.NotToUse},
+		{company, "DUPLICATE - Quay Ltd", problem.NotToUse}, {company, "Quay Ltd (do not use!)", problem.NotToUse},
+		{company, "zzz Quay Ltd", problem.NotToUse}, {company, "Quay Ltd NICHT VERWENDEN", problem.NotToUse},
 		{company, "Quay Ltd (gesperrt)", problem.NotToUse}, {company, "Quay Ltd - gelöscht", problem.NotToUse},
-		{company, "12345", problem.BadName}, {company, "+49 40 123456", problem.BadName}, {company, "24103 Kiel", problem.BadName}, {company, "www.quay.example", problem.BadName}, {company, "3M", ""}, {company, "1. FC Kiel", ""},
+		{company, "12345", problem.BadName}, {company, "+49 40 123456", problem.BadName},
+		{company, "24103 Kiel", problem.BadName}, {company, "www.quay.example", problem.BadName}, {company, "3M", ""},
+		{company, "1. FC Kiel", ""},
 		{company, "Quay Ltd?", problem.LostLetters}, {family, "Kade?", problem.LostLetters},
-		{company, "Key Duplicate Service Ltd", ""}, {company, "Zzzap Boats", ""}, {company, "Useful Boats", ""}, {title, "DUPLICATE - Quay Ltd", ""},
-		{company, "Dublette", problem.NotToUse}, {company, "Port Sète (à supprimer)", problem.NotToUse}, {company, "Kiel Boot – bitte löschen", problem.NotToUse}, {family, "Doublon", ""}, {family, "Berg do not use", problem.NotToUse},
-		{postal, "24103 Kiel", problem.BadPlace}, {postal, "24O03", problem.BadPlace}, {postal, "00000", problem.PerhapsNothing}, {postal, "99999", problem.PerhapsNothing}, {postal, "1012 AB", ""}, {postal, "75002 CEDEX 2", ""}, {postal, "D-24103", ""},
-		{town, "24103 Kiel", problem.BadPlace}, {town, "Kiel 24103", problem.BadPlace}, {town, "Kiel, Germany", problem.BadPlace}, {town, "D-Kiel", problem.BadPlace}, {town, "Germany", problem.BadPlace}, {town, "Hauptstr. 5", problem.BadPlace},
-		{town, "12 Quay Road", problem.BadPlace}, {town, "Luxembourg", ""}, {town, "Singapore", ""}, {town, "Kiel (Wik)", ""}, {town, "Praha 4", ""}, {town, "Biel/Bienne", ""}, {town, "29 Palms", ""}, {town, "Boston, MA", ""}, {town, "Clermont-Ferrand", ""}, {town, "St-Malo", ""},
-		{town, "Kiel?", problem.LostLetters}, {town, "home office", problem.PerhapsNothing}, {town, "xxx", problem.PerhapsNothing}, {town, "Same", problem.PerhapsNothing}, {town, "Stadt", problem.PerhapsNothing}, {town, "Ort", ""}, {town, "Vari", ""},
-		{street, "+44 20 7946 0123", problem.BadPlace}, {street, "Hauptstr. 5, 24103 Kiel", problem.BadPlace}, {street, "https://maps.example/x", problem.BadPlace}, {street, "Flat 3, 34 Oak Street", ""}, {street, "5 Main St, Suite 4", ""}, {street, "0123 Main St", ""},
-		{street, "see account", problem.PerhapsNothing}, {street, "Verzogen", problem.PerhapsNothing}, {street, "old: Kai 5", problem.NotToUse}, {street, "Kai 5 (until 2025)", problem.NotToUse}, {street, "Kai 5 (Hof)", ""}, {street, "Alter Kai 5", ""},
-		{job, "Mr", problem.BadPlace}, {job, "f", problem.BadPlace}, {job, "Quay Ltd", problem.BadPlace}, {job, "12", problem.BadPlace}, {job, "deceased", problem.NotToUse}, {job, "Nicht mehr da", problem.NotToUse}, {job, "do not use", problem.NotToUse}, {job, "Test", problem.PerhapsNothing},
-		{job, "Harbour master", ""}, {job, "Master of Quay Ltd", ""}, {job, "Dr. med. vet.", ""}, {job, "Tester", ""}, {job, "Left bank warden", ""},
-		{honorific, "1", problem.BadPlace}, {honorific, "m", problem.BadPlace}, {honorific, "Firma", problem.BadPlace}, {honorific, "Herr/Frau", problem.BadPlace}, {honorific, "Mr and Mrs", problem.BadPlace}, {honorific, "Dear Mr Kade", problem.BadPlace},
-		{honorific, "Prof. Dr.", ""}, {honorific, "Mx", ""}, {honorific, "Herr Dr.", ""}, {honorific, "Sig.ra", ""}, {honorific, "M", ""}, {honorific, "様", ""}, {honorific, "κ", ""},
+		{company, "Key Duplicate Service Ltd", ""}, {company, "Zzzap Boats", ""}, {company, "Useful Boats", ""},
+		{title, "DUPLICATE - Quay Ltd", ""},
+		{company, "Dublette", problem.NotToUse}, {company, "Port Sète (à supprimer)", problem.NotToUse},
+		{company, "Kiel Boot – bitte löschen", problem.NotToUse}, {family, "Doublon", ""},
+		{family, "Berg do not use", problem.NotToUse},
+		{postal, "24103 Kiel", problem.BadPlace}, {postal, "24O03", problem.BadPlace},
+		{postal, "00000", problem.PerhapsNothing}, {postal, "99999", problem.PerhapsNothing}, {postal, "1012 AB", ""},
+		{postal, "75002 CEDEX 2", ""}, {postal, "D-24103", ""},
+		{town, "24103 Kiel", problem.BadPlace}, {town, "Kiel 24103", problem.BadPlace},
+		{town, "Kiel, Germany", problem.BadPlace}, {town, "D-Kiel", problem.BadPlace}, {town, "Germany", problem.BadPlace},
+		{town, "Hauptstr. 5", problem.BadPlace},
+		{town, "12 Quay Road", problem.BadPlace}, {town, "Luxembourg", ""}, {town, "Singapore", ""},
+		{town, "Kiel (Wik)", ""}, {town, "Praha 4", ""}, {town, "Biel/Bienne", ""}, {town, "29 Palms", ""},
+		{town, "Boston, MA", ""}, {town, "Clermont-Ferrand", ""}, {town, "St-Malo", ""},
+		{town, "Kiel?", problem.LostLetters}, {town, "home office", problem.PerhapsNothing},
+		{town, "xxx", problem.PerhapsNothing}, {town, "Same", problem.PerhapsNothing},
+		{town, "Stadt", problem.PerhapsNothing}, {town, "Ort", ""}, {town, "Vari", ""},
+		{street, "+44 20 7946 0123", problem.BadPlace}, {street, "Hauptstr. 5, 24103 Kiel", problem.BadPlace},
+		{street, "https://maps.example/x", problem.BadPlace}, {street, "Flat 3, 34 Oak Street", ""},
+		{street, "5 Main St, Suite 4", ""}, {street, "0123 Main St", ""},
+		{street, "see account", problem.PerhapsNothing}, {street, "Verzogen", problem.PerhapsNothing},
+		{street, "old: Kai 5", problem.NotToUse}, {street, "Kai 5 (until 2025)", problem.NotToUse},
+		{street, "Kai 5 (Hof)", ""}, {street, "Alter Kai 5", ""},
+		{job, "Mr", problem.BadPlace}, {job, "f", problem.BadPlace}, {job, "Quay Ltd", problem.BadPlace},
+		{job, "12", problem.BadPlace}, {job, "deceased", problem.NotToUse}, {job, "Nicht mehr da", problem.NotToUse},
+		{job, "do not use", problem.NotToUse}, {job, "Test", problem.PerhapsNothing},
+		{job, "Harbour master", ""}, {job, "Master of Quay Ltd", ""}, {job, "Dr. med. vet.", ""}, {job, "Tester", ""},
+		{job, "Left bank warden", ""},
+		{honorific, "1", problem.BadPlace}, {honorific, "m", problem.BadPlace}, {honorific, "Firma", problem.BadPlace},
+		{honorific, "Herr/Frau", problem.BadPlace}, {honorific, "Mr and Mrs", problem.BadPlace},
+		{honorific, "Dear Mr Kade", problem.BadPlace},
+		{honorific, "Prof. Dr.", ""}, {honorific, "Mx", ""}, {honorific, "Herr Dr.", ""}, {honorific, "Sig.ra", ""},
+		{honorific, "M", ""}, {honorific, "様", ""}, {honorific, "κ", ""},
 		{number, "1001.0", problem.MadeDecimal}, {number, "1.0", ""}, {number, "1001.5", ""}, {title, "1001.0", ""},
-		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""}, {title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
+		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""},
+		{title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
 	} {
 		if got := Lost(c.of, c.in); got != c.want {
 			t.Errorf("%s %q: %q, want %q", c.of.Name, c.in, got, c.want)
@@ -72,15 +106,19 @@ func TestLost(t *testing.T) {
 func TestBesideCompany(t *testing.T) {
 	company := catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}
 	for in, want := range map[string]string{
-		"Quay GmbH, Herr Lund": "Herr Lund", "Quay GmbH z.Hd. Frau Lund": "z.Hd. Frau Lund", "Quay Ltd c/o Tern Works": "c/o Tern Works", "Quay Ltd, attn: Ada Kade": "attn: Ada Kade", "Quay AS Tel 040 123456": "Tel 040 123456",
+		"Quay GmbH, Herr Lund": "Herr Lund", "Quay GmbH z.Hd. Frau Lund": "z.Hd. Frau Lund",
+		"Quay Ltd c/o Tern Works": "c/o Tern Works", "Quay Ltd, attn: Ada Kade": "attn: Ada Kade",
+		"Quay AS Tel 040 123456":             "Tel 040 123456",
 		"Quay GmbH, Hafenstr. 3, 24103 Kiel": "Hafenstr. 3, 24103 Kiel", "Quay Sarl, Mme Lund": "Mme Lund",
-		"Quay Ltd": "", "Lund, Berg & Partner": "", "Kiel, Port of": "", "Tel Aviv Marina": "", "Marina Faora, Vigo": "", "Herr & Frau Lund": "", "Quay 3, Berth 7": "", "Telefonbau Lund 24": "", "A/S Lund": "", "Mr. Lund's Boats": "",
+		"Quay Ltd": "", "Lund, Berg & Partner": "", "Kiel, Port of": "", "Tel Aviv Marina": "", "Marina Faora, Vigo": "",
+		"Herr & Frau Lund": "", "Quay 3, Berth 7": "", "Telefonbau Lund 24": "", "A/S Lund": "", "Mr. Lund's Boats": "",
 	} {
 		if got := BesideCompany(company, in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
 		}
 	}
-	if got := BesideCompany(catalog.Field{Name: "street", Type: catalog.Text, Likeness: catalog.AsStreet}, "c/o Lund, Kai 3"); got != "" {
+	if got := BesideCompany(catalog.Field{Name: "street", Type: catalog.Text, Likeness: catalog.AsStreet},
+		"c/o Lund, Kai 3"); got != "" {
 		t.Errorf("beside a street: %q", got)
 	}
 }
@@ -89,7 +127,8 @@ func TestBesideCompany(t *testing.T) {
 func TestLostZero(t *testing.T) {
 	for in, want := range map[[2]string]string{
 		{"DE", "1067"}: "01067", {"US", "2110"}: "02110", {"NO", "150"}: "0150", {"JP", "600001"}: "0600001",
-		{"DE", "01067"}: "", {"DE", "106"}: "", {"DE", "D-1067"}: "", {"NO", "5003"}: "", {"AT", "1010"}: "", {"CH", "8001"}: "", {"", "1067"}: "", {"DE", ""}: "",
+		{"DE", "01067"}: "", {"DE", "106"}: "", {"DE", "D-1067"}: "", {"NO", "5003"}: "", {"AT", "1010"}: "",
+		{"CH", "8001"}: "", {"", "1067"}: "", {"DE", ""}: "",
 	} {
 		if got := LostZero(in[0], in[1]); got != want {
 			t.Errorf("%s %s: %q, want %q", in[0], in[1], got, want)

@@ -45,7 +45,8 @@ func badPlace(f catalog.Field, s string) bool {
 	case f.ComparedAs() == catalog.AsHonorific:
 		return badHonorific(s)
 	}
-	return f.HoldsWords() && (isMailbox(s) || f.ComparedAs() != catalog.AsCompanyName && isWebAddress(s)) || severalCells(f, s)
+	return f.HoldsWords() && (isMailbox(s) || f.ComparedAs() != catalog.AsCompanyName && isWebAddress(s)) ||
+		severalCells(f, s)
 }
 
 func isWebAddress(s string) bool { return strings.HasPrefix(s, "www.") || strings.Contains(s, "://") }
@@ -143,22 +144,32 @@ func joins(words []string) bool {
 
 var (
 	// noOnesAddress are such words, and those with which letters begin.
-	noOnesAddress = wordSet(`male female mannlich weiblich masculin feminin masculino femenino maschio femmina man vrouw mand kvinde kvinne kvinna mies nainen mezczyzna kobieta
+	noOnesAddress = wordSet(`male female mannlich weiblich masculin feminin masculino femenino maschio femmina man vrouw
+		mand kvinde kvinne kvinna mies nainen mezczyzna kobieta
 		company firma firm unternehmen gesellschaft societe entreprise empresa azienda ditta bedrijf virksomhed foretag yritys
-		familie family famille familia famiglia fam eheleute ehepaar couple conjuges coniugi dear sehr geehrter geehrte cher chere estimado estimada egregio gentile geachte kara hej`)
+		familie family famille familia famiglia fam eheleute ehepaar couple conjuges coniugi dear sehr geehrter geehrte
+		cher chere estimado estimada egregio gentile geachte kara hej`)
 	// addressForms stand before a name and are no work that somebody does.
 	addressForms = wordSet("mr mrs ms miss mx dr prof herr herrn frau fraulein frl fr hr mme mlle sr sra srta sig sigra dott dottssa dhr mevr")
 	// hasLeft says of somebody that there is no one to write to.
-	hasLeft = newSayings("deceased|dead|passed away|verstorben|gestorben|décédé|décédée|fallecido|fallecida|deceduto|deceduta|overleden|avliden|død|zmarły|zmarła|left|has left|left company|left the company|" +
-		"no longer there|no longer with company|no longer with the company|no longer works here|gone|ausgeschieden|nicht mehr im unternehmen|nicht mehr da|ehemalig|ehemaliger mitarbeiter|a quitté|a quitté la société|" +
-		"parti|partie|ya no trabaja|ya no está|non più in azienda|uit dienst|niet meer werkzaam|slutat|stoppet|sluttet|fratrådt|lähtenyt|nie pracuje|former employee|ex employee")
+	hasLeft = newSayings("deceased|dead|passed " +
+		"away|verstorben|gestorben|décédé|décédée|fallecido|fallecida|deceduto|deceduta|overleden|avliden|død|zmarły|zmarła|left|has left|left company|left the company|" +
+		"no longer there|no longer with company|no longer with the company|no longer works here|gone|ausgeschieden|nicht " +
+		"mehr im unternehmen|nicht mehr da|ehemalig|ehemaliger mitarbeiter|a quitté|a quitté la société|" +
+		"parti|partie|ya no trabaja|ya no está|non più in azienda|uit dienst|niet meer " +
+		"werkzaam|slutat|stoppet|sluttet|fratrådt|lähtenyt|nie pracuje|former employee|ex employee")
 	// nowhere says that an address is not known, or is one that stands elsewhere; anything stands
 	// where something had to.
-	nowhere = newSayings("address unknown|unknown address|no address|no street|no fixed address|moved|moved away|returned mail|return to sender|undeliverable|not deliverable|see account|see company|see notes|" +
-		"same|same address|same as company|same as account|same as office|as company|as account|various|several|home office|homeoffice|remote|street|city|town|postcode|zip|" +
-		"adresse unbekannt|unbekannte adresse|keine adresse|unbekannt verzogen|verzogen|siehe firma|wie firma|siehe unternehmen|siehe notiz|diverse|mehrere|straße|stadt|plz|" +
-		"adresse inconnue|inconnu à cette adresse|npai|pas d adresse|déménagé|voir société|voir entreprise|divers|plusieurs|ville|dirección desconocida|sin dirección|ver empresa|varios|varias|" +
-		"indirizzo sconosciuto|senza indirizzo|trasferito|vedi azienda|adres onbekend|geen adres|verhuisd|zie bedrijf|adress okänd|flyttat|se företag|adresse ukendt|flyttet|se firma|adresse ukjent|" +
+	nowhere = newSayings("address unknown|unknown address|no address|no street|no fixed address|moved|moved " +
+		"away|returned mail|return to sender|undeliverable|not deliverable|see account|see company|see notes|" +
+		"same|same address|same as company|same as account|same as office|as company|as account|various|several|home " +
+		"office|homeoffice|remote|street|city|town|postcode|zip|" +
+		"adresse unbekannt|unbekannte adresse|keine adresse|unbekannt verzogen|verzogen|siehe firma|wie firma|siehe " +
+		"unternehmen|siehe notiz|diverse|mehrere|straße|stadt|plz|" +
+		"adresse inconnue|inconnu à cette adresse|npai|pas d adresse|déménagé|voir société|voir " +
+		"entreprise|divers|plusieurs|ville|dirección desconocida|sin dirección|ver empresa|varios|varias|" +
+		"indirizzo sconosciuto|senza indirizzo|trasferito|vedi azienda|adres onbekend|geen adres|verhuisd|zie " +
+		"bedrijf|adress okänd|flyttat|se företag|adresse ukendt|flyttet|se firma|adresse ukjent|" +
 		"osoite tuntematon|muuttanut|adres nieznany|brak adresu|xx|xxx|xxxx|test|dummy|asdf|qwertz|qwerty")
 	anything = newSayings("xx|xxx|xxxx|test|dummy|asdf|qwertz|qwerty")
 	zeros    = regexp.MustCompile(`^0+$|^9{5,}$`)

@@ -59,7 +59,8 @@ var (
 func ofWebPages(s string) (text string, ok bool) {
 	plain := tag.ReplaceAllStringFunc(s, func(t string) string {
 		switch t = strings.ToLower(strings.Trim(t, "</> ")); {
-		case strings.HasPrefix(t, "b") && t != "br" && t != "big", t == "i", t == "u", t == "em", t == "strong", strings.HasPrefix(t, "s"), strings.HasPrefix(t, "font"), t == "a", strings.HasPrefix(t, "a "):
+		case strings.HasPrefix(t, "b") && t != "br" && t != "big", t == "i", t == "u", t == "em", t == "strong",
+			strings.HasPrefix(t, "s"), strings.HasPrefix(t, "font"), t == "a", strings.HasPrefix(t, "a "):
 			return "" // within a line
 		}
 		return " "

@@ -16,11 +16,16 @@ var particles = strings.Fields("van von der den de del della di da dos das du la
 // firstOfTwo are the family names of Spain and Portugal that most people have as the first of
 // two, but for those that are given names as well; ands stand between two.
 var (
-	firstOfTwo = strings.Fields(`garcia rodriguez gonzalez fernandez lopez martinez sanchez perez gomez jimenez ruiz hernandez diaz moreno munoz alvarez romero
-		gutierrez navarro torres dominguez vazquez ramos ramirez serrano blanco molina morales suarez ortega delgado castro ortiz rubio sanz nunez iglesias medina
-		garrido cortes castillo lozano guerrero cano prieto mendez calvo gallego herrera marquez cabrera campos vega fuentes carrasco diez caballero nieto aguilar
-		herrero gimenez santana hidalgo montero ibanez ferrer duran benitez mora arias vargas carmona crespo soto saez velasco moya soler parra gallardo rojas
-		silva ferreira pereira oliveira costa rodrigues martins sousa fernandes goncalves gomes lopes marques alves almeida ribeiro pinto carvalho teixeira
+	firstOfTwo = strings.Fields(`garcia rodriguez gonzalez fernandez lopez martinez sanchez perez gomez jimenez
+		ruiz hernandez diaz moreno munoz alvarez romero
+		gutierrez navarro torres dominguez vazquez ramos ramirez serrano blanco molina morales suarez ortega delgado castro
+		ortiz rubio sanz nunez iglesias medina
+		garrido cortes castillo lozano guerrero cano prieto mendez calvo gallego herrera marquez cabrera campos vega
+		fuentes carrasco diez caballero nieto aguilar
+		herrero gimenez santana hidalgo montero ibanez ferrer duran benitez mora arias vargas carmona crespo soto
+		saez velasco moya soler parra gallardo rojas
+		silva ferreira pereira oliveira costa rodrigues martins sousa fernandes goncalves gomes lopes marques alves almeida
+		ribeiro pinto carvalho teixeira
 		moreira correia mendes nunes soares vieira monteiro cardoso rocha neves coelho pires antunes matos fonseca`)
 	ands = []string{"y", "e", "i"}
 )
@@ -37,12 +42,15 @@ var (
 // Forms of address and titles stand in front of a name; what follows one may stand behind
 // it alone ("Dr. med."), and what is called so only with a full stop is a name without.
 var (
-	titles = wordSet(`mr mrs ms miss mx dr prof professor herr herrn frau fraulein frl hr fr m mme mlle mr sr sra srta sig sigra sigina signor signora
-		signorina dott dottssa dottoressa profssa dipl kfm kffr betrw inf dhr mevr mevrouw mw kapt kpt kapitan capt captain drs mudr judr rndr phdr mvdr mgr
+	titles = wordSet(`mr mrs ms miss mx dr prof professor herr herrn frau fraulein frl hr fr m mme mlle mr sr sra
+		srta sig sigra sigina signor signora
+		signorina dott dottssa dottoressa profssa dipl kfm kffr betrw inf dhr mevr mevrouw mw kapt kpt kapitan capt captain
+		drs mudr judr rndr phdr mvdr mgr
 		inz engr cmdr sir dame lt sgt cdr arq avv`)
-	plainAddresses = wordSet(`mr mrs ms miss mx herr herrn frau fraulein frl hr fr m mme mlle mr sr sra srta sig sigra sigina signor signora signorina dhr mevr mevrouw mw sir dame`)
-	dottedTitles   = wordSet("mag col rev hon doc maj lic eng ing rag geom ir bc dna ks kmdr mjr plk por gen sgt")
-	behindTitles   = wordSet("med jur phil rer nat pol oec h c hc mult habil hab theol techn dent vet arch sc agr ing fh univ")
+	plainAddresses = wordSet(`mr mrs ms miss mx herr herrn frau fraulein frl hr fr m mme mlle mr sr sra srta sig sigra
+		sigina signor signora signorina dhr mevr mevrouw mw sir dame`)
+	dottedTitles = wordSet("mag col rev hon doc maj lic eng ing rag geom ir bc dna ks kmdr mjr plk por gen sgt")
+	behindTitles = wordSet("med jur phil rer nat pol oec h c hc mult habil hab theol techn dent vet arch sc agr ing fh univ")
 )
 
 // Degrees stand behind a name and belong to neither half of it: some without a comma too;
@@ -56,7 +64,8 @@ var (
 
 // familyFirst are family names that stand first in the order of their country and are
 // hardly ever given names: as they are written in Viet Nam, and from China.
-var familyFirst = strings.Fields(`nguyễn trần lê phạm huỳnh hoàng phan vũ võ đặng bùi đỗ hồ ngô dương nguyen pham huynh zhang wang liu huang zhou zhao`)
+var familyFirst = strings.Fields(`nguyễn trần lê phạm huỳnh hoàng phan vũ võ đặng bùi đỗ hồ ngô dương nguyen
+	pham huynh zhang wang liu huang zhou zhao`)
 
 // twoSyllables is a given name of the far east in Latin letters, whose second syllable goes on in
 // small ones.
@@ -168,7 +177,8 @@ func splitName(s string) (given, family string) {
 		return strings.Join(words[at:last], " "), strings.Join(slices.Concat(words[last:], words[:at]), " ")
 	}
 	// So they are of "Vries J. de".
-	if last := len(words) - 1; last > 1 && isParticle(words[last]) && Fold(words[last]) == words[last] && IsInitials(words[last-1]) && !IsInitials(words[0]) {
+	if last := len(words) - 1; last > 1 && isParticle(words[last]) && Fold(words[last]) == words[last] &&
+		IsInitials(words[last-1]) && !IsInitials(words[0]) {
 		return words[last-1], strings.Join(append([]string{words[last]}, words[:last-1]...), " ")
 	}
 	if particlesFirst(words) {
@@ -205,7 +215,8 @@ var mayBeFor = map[string]bool{"fao ": true, "attn": true, "zhd ": true, "zu h":
 // withoutAsides gives a name without what stands in brackets, or in quotation marks inside it,
 // and without what says that a letter is meant for it, or its mailbox.
 func withoutAsides(s string) string {
-	if len(s) > 4 && strings.IndexByte("aAfFzZtTvV\xc3", s[0]) >= 0 && (strings.ContainsAny(s, ".:/'’") || mayBeFor[strings.ToLower(s[:4])]) {
+	if len(s) > 4 && strings.IndexByte("aAfFzZtTvV\xc3", s[0]) >= 0 &&
+		(strings.ContainsAny(s, ".:/'’") || mayBeFor[strings.ToLower(s[:4])]) {
 		if bare := forWhom.ReplaceAllString(s, ""); bare != "" {
 			s = bare
 		}
@@ -355,7 +366,8 @@ func halves(s string) (words []string, at int) {
 	for len(parts) > 1 && behindName(parts[len(parts)-1], strings.Join(parts[:len(parts)-1], "")) {
 		parts = parts[:len(parts)-1]
 	}
-	if n := len(parts) - 1; n > 0 && slices.ContainsFunc(bornAs, func(w string) bool { return strings.HasPrefix(Trim(parts[n]), w+" ") }) {
+	if n := len(parts) - 1; n > 0 &&
+		slices.ContainsFunc(bornAs, func(w string) bool { return strings.HasPrefix(Trim(parts[n]), w+" ") }) {
 		parts = parts[:n]
 	}
 	family := untitled(parts[0])
@@ -411,7 +423,8 @@ func untitled(name string) []string {
 	for len(words) > 2 && slices.Contains(peers, Fold(words[0])) { // of two words they may be names
 		words = words[1:]
 	}
-	for titled := false; len(words) > 1 && isTitle(words[0], titled) && !(IsInitials(words[0]) && IsInitials(words[1])); titled = true {
+	for titled := false; len(words) > 1 && isTitle(words[0], titled) &&
+		!(IsInitials(words[0]) && IsInitials(words[1])); titled = true {
 		words = words[1:]
 	}
 	return words

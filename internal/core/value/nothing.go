@@ -13,7 +13,8 @@ import (
 // What people write where there is nothing to write, in the languages of the
 // product. A word that may also be a name is none in fields that hold names.
 var (
-	nothingWords = strings.Fields(`n/a n.a. n.a n/k n/av not_available not_applicable not_known not_given not_specified unknown unspecified undefined tbd tba tbc t.b.d. t.b.a. t.b.c. t.b.d t.b.a t.b.c missing empty blank
+	nothingWords = strings.Fields(`n/a n.a. n.a n/k n/av not_available not_applicable not_known not_given not_specified
+		unknown unspecified undefined tbd tba tbc t.b.d. t.b.a. t.b.c. t.b.d t.b.a t.b.c missing empty blank
 		k.a. k.a k/a keine_angabe keine_angaben ohne_angabe o.a. unbekannt nicht_bekannt nicht_vorhanden entfällt entf. fehlt
 		s/o n.c. n/c nc n.d. n/d inconnu inconnue non_communiqué non_renseigné non_disponible sans_objet à_compléter
 		s/d s.d. desconocido desconocida sin_datos sin_dato no_aplica no_disponible no_consta
@@ -24,10 +25,13 @@ var (
 		tuntematon ei_tiedossa ei_tietoa puuttuu nieznany nieznana nieznane brak_danych nie_dotyczy b/d b.d.
 		άγνωστο άγνωστος δ/υ n.n. n.n neznámý neznámá neznámé není není_známo není_k_dispozici 不明 未定 未記入 該当なし なし 無し #n/v
 		(null) <null> [null] [object_object] http:// https:// http://www. https://www. www. mailto:`)
-	nothingOrName = strings.Fields(`n.v. n.v na nil null none nan without ohne sans sin senza sem zonder uden uten utan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak žádný žádná`)
+	nothingOrName = strings.Fields(`n.v. n.v na nil null none nan without ohne sans sin senza sem zonder uden uten
+		utan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak žádný žádná`)
 	// What stands where a name belongs, and is none either.
-	namelessWords = strings.Fields(`nn xx xxx xxxx test dummy noname no_name ohne_namen sans_nom sin_nombre senza_nome sem_nome geen_naam inget_namn intet_navn ikke_navn ei_nimeä bez_nazwiska bez_nazwy bez_jména
-		testfirma musterfirma musterkunde mustermann muster muster_gmbh asdf qwertz qwerty barverkauf barkunde laufkundschaft walk_in walk-in walk-in_customer cash_sale cash_customer diverse diverses
+	namelessWords = strings.Fields(`nn xx xxx xxxx test dummy noname no_name ohne_namen sans_nom sin_nombre senza_nome
+		sem_nome geen_naam inget_namn intet_navn ikke_navn ei_nimeä bez_nazwiska bez_nazwy bez_jména
+		testfirma musterfirma musterkunde mustermann muster muster_gmbh asdf qwertz qwerty barverkauf barkunde
+		laufkundschaft walk_in walk-in walk-in_customer cash_sale cash_customer diverse diverses
 		various several mehrere plusieurs miscellaneous sonstige sonstiges varios diversen intern internal`)
 	// Names of people that are such words too, when they are written as names are.
 	alsoNames = wordSet(`Na Nan Nil Sem Sin Null Sans Nn`)
@@ -36,17 +40,22 @@ var (
 // Words by which somebody says that they are of no company: private ones alone, negations
 // with a noun, for a company may be called Sem or Keine; and all of them together.
 var (
-	privateWords = wordSet(`privat private privatperson privatkunde privatkunden privatkundin privatpersoner selbst particulier particuliere
+	privateWords = wordSet(`privat private privatperson privatkunde privatkunden privatkundin privatpersoner selbst
+		particulier particuliere
 		particular particulares privato privata yksityinen yksityishenkilo prywatny prywatna prywatnie ιδιωτης
-		selbstandig selbststandig freiberuflich freiberufler freelance freelancer autonomo autonoma independant independante zzp zzper rentner pensionar retired ruhestand self student studentin studerende studerande etudiant etudiante estudiante studente studentessa opiskelija arbeitslos unemployed`)
+		selbstandig selbststandig freiberuflich freiberufler freelance freelancer autonomo autonoma independant
+		independante zzp zzper rentner pensionar retired ruhestand self student studentin studerende studerande etudiant
+		etudiante estudiante studente studentessa opiskelija arbeitslos unemployed`)
 	negations    = wordSet(`kein keine ohne no without none sans aucune sin ninguna sem senza nessuna geen ingen ei bez`)
-	companyNouns = wordSet(`firma company business firm unternehmen person persona personne individual customer client kunde kundin entreprise
+	companyNouns = wordSet(`firma company business firm unternehmen person persona personne individual customer client
+		kunde kundin entreprise
 		societe empresa azienda ditta bedrijf persoon virksomhed foretag bedrift yritysta firmy osoba privee fisica`)
 )
 
 // noDates are days that programs write where there is none, by their digits: zeros, the first
 // and the last day that they know.
-var noDates = wordSet(`00000000 00010101 01010001 19000101 01011900 19000100 18991230 30121899 12301899 18991231 31121899 12311899
+var noDates = wordSet(`00000000 00010101 01010001 19000101 01011900 19000100 18991230 30121899 12301899 18991231
+	31121899 12311899
 	17530101 01011753 29991231 31122999 12312999 99991231 31129999 12319999`)
 
 // inTwoFigures are days and months of one.
@@ -107,8 +116,11 @@ func noCompany(s string) bool {
 
 // What people write before the sign of an address, and behind it, where they have none.
 var (
-	noBoxes   = wordSet(`noreply no-reply no.reply donotreply do-not-reply nichtantworten nepasrepondre noemail nomail no-email no-mail noaddress nomailbox donotemail donotmail keinemail keine-email keinemailadresse pasdemail pasdemel sinemail sincorreo nessunaemail geenemail semmail ingenepost ingenmail eiemail`)
-	noNames   = wordSet(`none no na n/a nil null nobody unknown unbekannt inconnu desconocido onbekend nowhere keine kein geen nessuno ingen brak`)
+	noBoxes = wordSet(`noreply no-reply no.reply donotreply do-not-reply nichtantworten nepasrepondre noemail nomail
+		no-email no-mail noaddress nomailbox donotemail donotmail keinemail keine-email keinemailadresse pasdemail pasdemel
+		sinemail sincorreo nessunaemail geenemail semmail ingenepost ingenmail eiemail`)
+	noNames = wordSet(`none no na n/a nil null nobody unknown unbekannt inconnu desconocido onbekend nowhere keine
+		kein geen nessuno ingen brak`)
 	dullNames = wordSet(`test email mail abc xyz xxx asdf aaa`)
 )
 
@@ -135,7 +147,8 @@ type Nothing struct {
 // in a workspace. What the field itself can read as a choice, a country or the
 // like is a value.
 func NewNothing(f catalog.Field, more []string) *Nothing {
-	n := &Nothing{words: map[string]bool{}, company: f.ComparedAs() == catalog.AsCompanyName || f.ComparedAs() == catalog.AsEmployer,
+	n := &Nothing{words: map[string]bool{}, company: f.ComparedAs() == catalog.AsCompanyName ||
+		f.ComparedAs() == catalog.AsEmployer,
 		day: f.Type == catalog.Date || f.Type == catalog.DateTime, mail: f.Type == catalog.Email}
 	for _, w := range nothingWords {
 		n.add(strings.ReplaceAll(w, "_", " "))

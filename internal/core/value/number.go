@@ -148,7 +148,8 @@ var inMills = wordSet("bhd iqd jod kwd lyd omr tnd")
 // behind a single sign are a group: "38,500 EUR" says no tenth of a cent. The column must not say
 // otherwise.
 func (r *Reader) inCents(s, amount string) string {
-	if len(amount) == len(s) || r.set.DecimalSign != "" || r.field.Digits() > 2 || inMills[Fold(CurrencyIn(s))] || CurrencyIn(s) == "" {
+	if len(amount) == len(s) || r.set.DecimalSign != "" || r.field.Digits() > 2 || inMills[Fold(CurrencyIn(s))] ||
+		CurrencyIn(s) == "" {
 		return amount
 	}
 	if sign, sure := SignOf(amount); !sure {
@@ -399,7 +400,9 @@ func stripCurrency(s string) string {
 		if len(s) > 1 && s[0] == '.' && !unicode.IsDigit(rune(s[1])) { // the dot of "kr. 640"
 			s = s[1:]
 		}
-	} else if i := strings.LastIndexAny(front, "-−(+ "); i >= 0 && isCurrency(front[i+1:]) && strings.Trim(front[:i+1], "-−(+ ") == "" { // -€ 12
+		// -€ 12
+	} else if i := strings.LastIndexAny(front, "-−(+ "); i >= 0 && isCurrency(front[i+1:]) &&
+		strings.Trim(front[:i+1], "-−(+ ") == "" {
 		s = front[:i+1] + s[len(front):]
 	}
 	s = Trim(s)
@@ -431,7 +434,8 @@ func stripCurrency(s string) string {
 var localMoney = map[string]bool{}
 
 func init() {
-	for w := range strings.FieldsSeq(`kr dkr nkr skr ikr krone kroner krona kronor króna krónur kč kc korun koruna ft forint lei leu lv лв din kn kuna tl lira
+	for w := range strings.FieldsSeq(`kr dkr nkr skr ikr krone kroner krona kronor króna krónur kč kc korun koruna
+		ft forint lei leu lv лв din kn kuna tl lira
 		rs r руб р грн fr franc francs franken sfr dollar dollars pound pounds zloty złoty zlotys zł zl ευρω ευρώ 円 圓 元 rmb
 		a$ au$ c$ ca$ nz$ hk$ s$ nt$ r$ us$`) {
 		localMoney[w] = true

@@ -11,9 +11,12 @@ import (
 // a cell is held: no name is made of what is none.
 
 // roles are what people are called by at work, of which lists write some beside the name.
-var roles = wordSet(`ceo cfo coo cto cio cmo md vp svp evp gf director manager owner chairman president partner sales buyer purchasing accounts secretary
-	founder engineer agent broker skipper harbourmaster geschaftsfuhrer geschaftsfuhrerin inhaber inhaberin prokurist prokuristin einkauf einkaufer vertrieb
-	leiter leiterin hafenmeister directeur directrice gerant gerante directora gerente jefe eigenaar inkoper havenmeester direktor chef inkopare innkjop
+var roles = wordSet(`ceo cfo coo cto cio cmo md vp svp evp gf director manager owner chairman president partner sales
+	buyer purchasing accounts secretary
+	founder engineer agent broker skipper harbourmaster geschaftsfuhrer geschaftsfuhrerin inhaber inhaberin prokurist
+	prokuristin einkauf einkaufer vertrieb
+	leiter leiterin hafenmeister directeur directrice gerant gerante directora gerente jefe eigenaar inkoper
+	havenmeester direktor chef inkopare innkjop
 	styreleder salg titolare direttore socio sekr sekretarin sekretar ass assistent assistentin assistant`)
 
 // OneName reports whether a text is the name of one person and nothing beside it. Of what stands
@@ -41,7 +44,8 @@ func severalPeople(s string) bool {
 	if strings.ContainsAny(s, "/;") || strings.Count(s, ",") > 2 || threeWithCommas(s) {
 		return true
 	}
-	if at := strings.IndexByte(s, '+'); at >= 0 && (at+1 == len(s) || s[at+1] < '0' || s[at+1] > '9') { // else it is of a telephone number
+	// else it is of a telephone number
+	if at := strings.IndexByte(s, '+'); at >= 0 && (at+1 == len(s) || s[at+1] < '0' || s[at+1] > '9') {
 		return true
 	}
 	if first, _, more := strings.Cut(s, "\n"); more && len(strings.Fields(first)) > 1 {
@@ -98,7 +102,8 @@ func besideName(s string) string {
 		return first
 	}
 	words := strings.Fields(s)
-	if last := len(words) - 1; last > 1 && !strings.Contains(s, ",") && isRole(words[last]) { // of two words it may be a name
+	// of two words it may be a name
+	if last := len(words) - 1; last > 1 && !strings.Contains(s, ",") && isRole(words[last]) {
 		return words[last]
 	}
 	if !strings.ContainsAny(s, "(-–—,|") {
@@ -152,7 +157,8 @@ func strangeWord(s string) string {
 	words := strings.Fields(withoutAsides(s))
 	capitals, loud := 0, true // of whole names; and whether these are in capitals throughout
 	for _, w := range words {
-		if r, _ := utf8.DecodeRuneInString(w); unicode.IsUpper(r) && !IsInitials(strings.TrimRight(w, ",")) && !isTitle(w, false) {
+		if r, _ := utf8.DecodeRuneInString(w); unicode.IsUpper(r) && !IsInitials(strings.TrimRight(w, ",")) &&
+			!isTitle(w, false) {
 			capitals, loud = capitals+1, loud && strings.ToUpper(w) == w
 		}
 	}
@@ -163,7 +169,8 @@ func strangeWord(s string) string {
 		first, _ := utf8.DecodeRuneInString(w)
 		strange := false
 		switch {
-		case n == 0 && (strings.HasSuffix(w, ":") || strings.EqualFold(w, "the")), strings.HasPrefix(w, "-"), strings.HasSuffix(w, "-"):
+		case n == 0 && (strings.HasSuffix(w, ":") || strings.EqualFold(w, "the")), strings.HasPrefix(w, "-"),
+			strings.HasSuffix(w, "-"):
 			strange = len(words) > 1 && w != "-"
 		case n > from && n < len(words)-1 && titleBehind(w) && !strings.Contains(s, ","):
 			before := words[from] // in capitals it is the family name
@@ -187,7 +194,8 @@ func knownSmall(words []string, n int) bool {
 	switch {
 	case isParticle(w), smallWords[Fold(w)], slices.Contains(ands, w), joinsParticles(words, n):
 		return true
-	case slices.Contains(nobles, Fold(w)), slices.Contains(generations, bare(w)), isTitle(w, true), slices.Contains(degrees, bare(w)):
+	case slices.Contains(nobles, Fold(w)), slices.Contains(generations, bare(w)), isTitle(w, true),
+		slices.Contains(degrees, bare(w)):
 		return true
 	case born(w), n > 0 && born(strings.TrimRight(words[n-1], ",")):
 		return true
@@ -203,11 +211,14 @@ func knownSmall(words []string, n int) bool {
 }
 
 // smallWords are further words that stand in names in small letters.
-var smallWords = wordSet(`aan aus bij bint dal dalla dalle degli dei delle des dello d dit ed het in op over san santa sant st ibn abu ben bar uit under voor 's 't s t o
-	do los las les lo li mc nic ni o ua till te n auf am an dem zer zem ze w we na nga ka pe of tot vande vander vanden vom ul ur ould ait bou ap ab`)
+var smallWords = wordSet(`aan aus bij bint dal dalla dalle degli dei delle des dello d dit ed het in op over
+	san santa sant st ibn abu ben bar uit under voor 's 't s t o
+	do los las les lo li mc nic ni o ua till te n auf am an dem zer zem ze w we na nga ka pe of tot vande vander vanden
+	vom ul ur ould ait bou ap ab`)
 
 // roleEnds are how words for roles end in German, which makes new ones for every trade.
-var roleEnds = strings.Fields(`hafenmeister burgermeister schatzmeister leiter geschaftsfuhrer vorstand vorsitzender vorsitzende
+var roleEnds = strings.Fields(`hafenmeister burgermeister schatzmeister leiter geschaftsfuhrer vorstand
+	vorsitzender vorsitzende
 	betreuer sekretar beauftragter referent`)
 
 // isRole reports whether a word says what somebody is at work, also of a woman.
@@ -217,7 +228,8 @@ func isRole(word string) bool {
 		return true
 	}
 	w = strings.TrimSuffix(w, "in")
-	return slices.ContainsFunc(roleEnds, func(end string) bool { return strings.HasSuffix(w, end) && len(w) >= len("vorstand") })
+	return slices.ContainsFunc(roleEnds,
+		func(end string) bool { return strings.HasSuffix(w, end) && len(w) >= len("vorstand") })
 }
 
 // inOtherScript gives the words of a name in the scripts of the far east that stand beside it in
@@ -226,7 +238,8 @@ func inOtherScript(s string) string {
 	var eastern []string
 	other := false
 	for w := range strings.FieldsSeq(s) {
-		if r, _ := utf8.DecodeRuneInString(w); unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul) {
+		if r, _ := utf8.DecodeRuneInString(w); unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana,
+			unicode.Hangul) {
 			eastern = append(eastern, w)
 		} else if unicode.IsLetter(r) {
 			other = true

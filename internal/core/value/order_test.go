@@ -16,9 +16,11 @@ func TestOrder(t *testing.T) {
 		set   value.Settings
 		want  []string
 	}{
-		"letters": {catalog.Text, value.Settings{}, []string{"Äbtissin", "ahoy", "Berth 2", "berth 10", "Øksnes", "Zebu", "白馬"}},
+		"letters": {catalog.Text, value.Settings{}, []string{"Äbtissin", "ahoy", "Berth 2", "berth 10", "Øksnes",
+			"Zebu", "白馬"}},
 		"amounts": {catalog.Decimal, value.Settings{DecimalSign: ",", Guessed: true}, []string{
-			"-1.200,50", "-3", "0", "0,5", "2", "9 %", "10 %", "900,00", "€ 1.000", "1.000,01", "12.000.000", "about ten", "to be said"}},
+			"-1.200,50", "-3", "0", "0,5", "2", "9 %", "10 %", "900,00", "€ 1.000", "1.000,01", "12.000.000", "about ten",
+			"to be said"}},
 		"days": {catalog.Date, value.Settings{DateOrder: value.DayFirst}, []string{
 			"31.12.1999", "2.1.2026", "1 February 2026", "2026-03-04", "31/12/2026", "soon"}},
 		"figures in letters": {catalog.Text, value.Settings{}, []string{"A-9", "A-10", "A-100", "B-1"}},

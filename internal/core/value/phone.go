@@ -28,7 +28,8 @@ type phoneResult struct {
 }
 
 func newPhoneReader() *phoneReader {
-	return &phoneReader{lengths: map[int]uint32{}, codes: phonenumbers.GetSupportedCallingCodes(), seen: map[string]phoneResult{}}
+	return &phoneReader{lengths: map[int]uint32{}, codes: phonenumbers.GetSupportedCallingCodes(),
+		seen: map[string]phoneResult{}}
 }
 
 const phonesKept = 4096
@@ -97,7 +98,8 @@ func (p *phoneReader) possible(code int) uint32 {
 	national, usual := uint64(2), oneLength[phonenumbers.GetRegionCodeForCountryCode(code)]
 	for n := 1; n <= 15; n++ {
 		c, nat := int32(code), national
-		if phonenumbers.IsPossibleNumberWithReason(&phonenumbers.PhoneNumber{CountryCode: &c, NationalNumber: &nat}) == phonenumbers.IS_POSSIBLE && n >= usual {
+		if phonenumbers.IsPossibleNumberWithReason(&phonenumbers.PhoneNumber{CountryCode: &c,
+			NationalNumber: &nat}) == phonenumbers.IS_POSSIBLE && n >= usual {
 			bits |= 1 << n
 		}
 		national = national*10 + 2
@@ -108,7 +110,8 @@ func (p *phoneReader) possible(code int) uint32 {
 
 func readPhone(s, country string) (string, Trouble) {
 	bad := func(why string) (string, Trouble) { return "", Trouble{problem.BadPhone, why} }
-	if e := strings.IndexAny(s, "eE"); e > 0 && e < len(s)-1 && (s[e+1] == '+' || s[e+1] >= '0' && s[e+1] <= '9') && strings.Trim(s[:e], "0123456789.,") == "" {
+	if e := strings.IndexAny(s, "eE"); e > 0 && e < len(s)-1 && (s[e+1] == '+' || s[e+1] >= '0' && s[e+1] <= '9') &&
+		strings.Trim(s[:e], "0123456789.,") == "" {
 		return "", Trouble{Code: problem.DamagedNumber}
 	}
 	if made := strings.TrimSuffix(s, ".0"); len(made) > 6 && strings.Trim(made, "0123456789") == "" {
@@ -138,7 +141,8 @@ func readPhone(s, country string) (string, Trouble) {
 		return bad("it cannot be read")
 	}
 	reason := phonenumbers.IsPossibleNumberWithReason(n)
-	if reason == phonenumbers.TOO_LONG && strings.HasPrefix(s, "+") && strings.Contains(s, "(0)") { // as it is dialled at home, where nothing is dialled before it
+	// as it is dialled at home, where nothing is dialled before it
+	if reason == phonenumbers.TOO_LONG && strings.HasPrefix(s, "+") && strings.Contains(s, "(0)") {
 		if short, err := phonenumbers.Parse(strings.Replace(s, "(0)", "", 1), country); err == nil {
 			n, reason = short, phonenumbers.IsPossibleNumberWithReason(short)
 		}
@@ -148,7 +152,8 @@ func readPhone(s, country string) (string, Trouble) {
 		if lacksFigures(n) {
 			return bad("it is too short")
 		}
-		if strings.HasPrefix(s, "0") && phonenumbers.GetNddPrefixForRegion(country, true) == "" && !phonenumbers.IsValidNumber(n) {
+		if strings.HasPrefix(s, "0") && phonenumbers.GetNddPrefixForRegion(country, true) == "" &&
+			!phonenumbers.IsValidNumber(n) {
 			return bad("numbers of its country do not begin with 0")
 		}
 	case phonenumbers.TOO_SHORT:
@@ -172,7 +177,8 @@ func readPhone(s, country string) (string, Trouble) {
 
 // oneLength is how many figures all numbers of a region have which people are given, behind its code;
 // 0 where they vary, or where it is not listed.
-var oneLength = map[string]int{"GB": 10, "FR": 9, "ES": 9, "PL": 9, "PT": 9, "NL": 9, "CH": 9, "CZ": 9, "GR": 10, "NO": 8, "DK": 8}
+var oneLength = map[string]int{"GB": 10, "FR": 9, "ES": 9, "PL": 9, "PT": 9, "NL": 9, "CH": 9, "CZ": 9, "GR": 10,
+	"NO": 8, "DK": 8}
 
 // lacksFigures reports whether a number that nobody can have is shorter than those of its country.
 func lacksFigures(n *phonenumbers.PhoneNumber) bool {
@@ -185,27 +191,32 @@ func countedUp(s string) bool {
 	if len(s) < 6 || strings.Trim(s, "0123456789") != "" {
 		return false
 	}
-	return strings.HasPrefix("123456789012345", s) || strings.HasPrefix("0123456789012345", s) || strings.Trim(s, s[:1]) == ""
+	return strings.HasPrefix("123456789012345", s) || strings.HasPrefix("0123456789012345", s) ||
+		strings.Trim(s, s[:1]) == ""
 }
 
 // lineWords may stand before a number and say nothing that the field does not; faxWords say
 // that it is none for speaking.
 var (
-	lineWords = wordSet(`tel tele telefon telephone telefoon telefono telefone telef phone ph fon fono t tlf tfn puh puhelin
+	lineWords = wordSet(`tel tele telefon telephone telefoon telefono telefone telef phone ph fon fono t tlf
+		tfn puh puhelin
 		mobil mobile mob m cell cellphone cellulare cel celular handy movil telemovel gsm natel portable port kom komorka
 		direct direkt dir durchwahl office work buro dienstlich geschaftlich zentrale switchboard main`)
 	faxWords = wordSet("fax telefax telecopie f fx facsimile faks")
 
 	// What stands before the number of an extension, in the languages of the product.
-	extension   = regexp.MustCompile(`(?i)[\s,;]*(?:extension|extn?\.?|x|#|app\.?|poste|anexo|interno|int\.?|ankn\.?|anknytning|lokal|lok\.|toestel|tst\.?|ramal|wewn?\.?|w\.|linka|l\.|klapka|mellék|dahili|εσωτ\.?|εσωτερικό|доб\.?|内線)[\s.:=]*(\d{1,6})$`)
-	innerLine   = regexp.MustCompile(`(?i)\s*(?:durchwahl|dw\.?|klappe|kl\.)[\s.:]*(\d{1,5})$`) // dialled behind the number
-	switchboard = regexp.MustCompile(`\s*[-–/]\s*0$`)                                           // for which the number of an inner line stands
+	extension = regexp.MustCompile(`(?i)[\s,;]*(?:extension|extn?\.?|x|#|app\.?|poste|anexo|interno|int\.?|ankn\.?|anknytning|lokal|lok\.|toestel|tst\.?|ramal|wewn?\.?|w\.|linka|l\.|klapka|mellék|dahili|εσωτ\.?|εσωτερικό|доб\.?|内線)[\s.:=]*(\d{1,6})$`)
+	// dialled behind the number
+	innerLine = regexp.MustCompile(`(?i)\s*(?:durchwahl|dw\.?|klappe|kl\.)[\s.:]*(\d{1,5})$`)
+	// for which the number of an inner line stands
+	switchboard = regexp.MustCompile(`\s*[-–/]\s*0$`)
 	numbersBy   = regexp.MustCompile(`(?i)[;,\n/|&]|\s(?:or|and|und|oder|et|ou|e|o|y|og|och|en|lub|tai|eller)\s`)
 )
 
 // worded reports whether more than figures and signs stands in a telephone number.
 func worded(s string) bool {
-	return strings.ContainsFunc(s, func(r rune) bool { return r == '#' || r >= utf8.RuneSelf || r|0x20 >= 'a' && r|0x20 <= 'z' })
+	return strings.ContainsFunc(s,
+		func(r rune) bool { return r == '#' || r >= utf8.RuneSelf || r|0x20 >= 'a' && r|0x20 <= 'z' })
 }
 
 // beside takes off a telephone number what may stand before it, such as Tel.; why says what
@@ -231,7 +242,8 @@ func beside(s, country string) (number, why string) {
 	if m := innerLine.FindStringSubmatchIndex(s); m != nil {
 		main, inner := strings.TrimRight(s[:m[0]], " ,;"), s[m[2]:]
 		s = switchboard.ReplaceAllString(main, "") + "-" + inner
-		if n, err := phonenumbers.Parse(s, country); err == nil && phonenumbers.IsPossibleNumberWithReason(n) == phonenumbers.TOO_LONG {
+		if n, err := phonenumbers.Parse(s, country); err == nil &&
+			phonenumbers.IsPossibleNumberWithReason(n) == phonenumbers.TOO_LONG {
 			s = main + ";ext=" + inner // where numbers have one length, it is not dialled behind them
 		}
 	}
@@ -242,7 +254,8 @@ func beside(s, country string) (number, why string) {
 	if strings.IndexFunc(plain, unicode.IsLetter) < 0 {
 		return s, ""
 	}
-	if strings.ToUpper(plain) == plain && (strings.HasPrefix(plain, "+1") || phonenumbers.GetCountryCodeForRegion(country) == 1) {
+	if strings.ToUpper(plain) == plain &&
+		(strings.HasPrefix(plain, "+1") || phonenumbers.GetCountryCodeForRegion(country) == 1) {
 		return s, ""
 	}
 	return s, "something else stands beside it"
@@ -273,7 +286,8 @@ func severalNumbers(s, country string) bool {
 		return false
 	}
 	whole, err := phonenumbers.Parse(strings.ReplaceAll(s, "/", " "), country)
-	return errors.Is(err, phonenumbers.ErrNumTooLong) || err == nil && phonenumbers.IsPossibleNumberWithReason(whole) == phonenumbers.TOO_LONG
+	return errors.Is(err, phonenumbers.ErrNumTooLong) || err == nil &&
+		phonenumbers.IsPossibleNumberWithReason(whole) == phonenumbers.TOO_LONG
 }
 
 // withCode gives the number that is meant where one of a country was written with the
@@ -282,10 +296,12 @@ func severalNumbers(s, country string) bool {
 func withCode(n *phonenumbers.PhoneNumber, s, country string) *phonenumbers.PhoneNumber {
 	code := strconv.Itoa(int(n.GetCountryCode()))
 	plain := phonenumbers.NormalizeDigitsOnly(s)
-	if !strings.HasPrefix(plain, code) || phonenumbers.GetNddPrefixForRegion(country, true) == "" && phonenumbers.IsValidNumber(n) {
+	if !strings.HasPrefix(plain, code) || phonenumbers.GetNddPrefixForRegion(country, true) == "" &&
+		phonenumbers.IsValidNumber(n) {
 		return n
 	}
-	if with, err := phonenumbers.Parse("+"+plain, ""); err == nil && phonenumbers.IsValidNumber(with) && with.GetExtension() == n.GetExtension() {
+	if with, err := phonenumbers.Parse("+"+plain, ""); err == nil && phonenumbers.IsValidNumber(with) &&
+		with.GetExtension() == n.GetExtension() {
 		return with
 	}
 	return n

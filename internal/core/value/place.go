@@ -34,7 +34,8 @@ var codeAlone = regexp.MustCompile(`(?i)^(?:\d{4} [a-z]{2}|\d{5} cedex(?: \d{1,2
 
 // states are those of the United States, Canada and Australia, as they are written between a
 // town and its code.
-var states = wordSet(`AL AK AZ AR CA CO CT DE FL GA HI ID IL IN IA KS KY LA ME MD MA MI MN MS MO MT NE NV NH NJ NM NY NC ND OH OK OR PA RI SC SD TN TX UT VT VA WA WV WI WY DC PR
+var states = wordSet(`AL AK AZ AR CA CO CT DE FL GA HI ID IL IN IA KS KY LA ME MD MA MI MN MS MO MT NE NV NH NJ NM NY
+	NC ND OH OK OR PA RI SC SD TN TX UT VT VA WA WV WI WY DC PR
 	AB BC MB NB NL NS NT NU ON PE QC SK YT NSW VIC QLD SA TAS ACT`)
 
 // province is a province behind its town in brackets: Genova (GE).
@@ -261,7 +262,8 @@ func SplitAddress(s string) (p Place, ok bool) {
 // Words of streets and of parts of houses, in English, where numbers stand first: “12345 Main St,
 // Suite 4” begins with no postal code.
 var (
-	roads  = wordSet("st street rd road ave avenue blvd boulevard dr drive ln lane way ct court hwy highway pkwy parkway pl place sq square ter terrace cir circle trail trl pike loop")
+	roads = wordSet("st street rd road ave avenue blvd boulevard dr drive ln lane way ct court hwy highway pkwy parkway " +
+		"pl place sq square ter terrace cir circle trail trl pike loop")
 	indoor = wordSet("suite ste unit apt apartment floor fl room rm bldg building po p box")
 )
 
@@ -275,7 +277,8 @@ func townFirst(parts []string) (p Place, ok bool) {
 	if len(parts) > 1 {
 		p, ok = SplitTown(parts[0])
 	}
-	if !ok && len(parts) > 2 && !strings.ContainsAny(parts[0], "0123456789") && !strings.ContainsFunc(parts[1], unicode.IsLower) {
+	if !ok && len(parts) > 2 && !strings.ContainsAny(parts[0], "0123456789") &&
+		!strings.ContainsFunc(parts[1], unicode.IsLower) {
 		p, ok = SplitTown(parts[1] + " " + parts[0])
 		street = 2
 	}

@@ -30,33 +30,49 @@ var WaysOfRough = []Rough{Lowest, Middle, Highest}
 
 // Words and signs before and behind a number, folded and without dots, by what they make of it.
 var (
-	aboutWords = phraseSet(`~, ≈, ±, ca, circa, etwa, rund, zirka, ungefahr, about, approx, approximately, around, roughly, environ, env, autour de, aprox, aproximadamente,
-		unos, unas, cerca de, ungefar, omkring, rundt, noin, okolo, priblizne, asi, korulbelul, kb, yaklasik, περιπου, около, примерно, ongeveer, 約`)
-	fromWords = phraseSet(`>, >=, ≥, uber, mehr als, mindestens, mind, ab, over, more than, at least, min, above, from, plus de, au moins, mas de, al menos, piu di, almeno, mais de,
+	aboutWords = phraseSet(`~, ≈, ±, ca, circa, etwa, rund, zirka, ungefahr, about, approx, approximately, around,
+		roughly, environ, env, autour de, aprox, aproximadamente,
+		unos, unas, cerca de, ungefar, omkring, rundt, noin, okolo, priblizne, asi, korulbelul, kb, yaklasik, περιπου,
+		около, примерно, ongeveer, 約`)
+	fromWords = phraseSet(`>, >=, ≥, uber, mehr als, mindestens, mind, ab, over, more than, at least, min, above, from,
+		plus de, au moins, mas de, al menos, piu di, almeno, mais de,
 		meer dan, minstens, mer an, minst, mere end, mindst, mer enn, yli, vahintaan, ponad, vice nez, tobb mint`)
-	moreWords = phraseSet(`+, plus, and more, or more, and above, et plus, ou plus, o mas, y mas, e piu, oder mehr, und mehr, u mehr, en meer, of meer, og mer, och mer`)
-	toWords   = phraseSet(`<, <=, ≤, unter, weniger als, hochstens, max, bis, bis zu, under, less than, fewer than, up to, at most, below, moins de, au plus, jusqu'a, menos de, hasta, meno di,
+	moreWords = phraseSet(`+, plus, and more, or more, and above, et plus, ou plus, o mas, y mas, e piu, oder mehr,
+		und mehr, u mehr, en meer, of meer, og mer, och mer`)
+	toWords = phraseSet(`<, <=, ≤, unter, weniger als, hochstens, max, bis, bis zu, under, less than, fewer than,
+		up to, at most, below, moins de, au plus, jusqu'a, menos de, hasta, meno di,
 		fino a, ate, minder dan, tot, hogst, mindre an, mindre end, mindre enn, alle, enintaan, ponizej, do, mene nez`)
-	betweenWords = phraseSet(`zwischen, between, entre, von, from, de, tra, fra, da, mellan, mellem, mellom, tussen, van, od`)
+	betweenWords = phraseSet(`zwischen, between, entre, von, from, de, tra, fra, da, mellan, mellem, mellom,
+		tussen, van, od`)
 
 	// counted are the words for heads and pieces behind a number, which say nothing of their own.
-	counted = wordSet(`employees employee staff people persons person pers heads headcount fte ftes workers mitarbeiter mitarbeitende mitarbeiterinnen ma beschaftigte angestellte
-		personen leute mann kopfe salaries salarie employes personnes collaborateurs empleados trabajadores personas dipendenti addetti persone funcionarios colaboradores
-		pessoas medewerkers werknemers mensen mdw ansatte medarbejdere anstallda personer medarbetare tyontekijaa henkiloa hlo pracownikow osob zamestnancu lidi alkalmazott fo
+	counted = wordSet(`employees employee staff people persons person pers heads headcount fte ftes workers mitarbeiter
+		mitarbeitende mitarbeiterinnen ma beschaftigte angestellte
+		personen leute mann kopfe salaries salarie employes personnes collaborateurs empleados trabajadores personas
+		dipendenti addetti persone funcionarios colaboradores
+		pessoas medewerkers werknemers mensen mdw ansatte medarbejdere anstallda personer medarbetare tyontekijaa henkiloa
+		hlo pracownikow osob zamestnancu lidi alkalmazott fo
 		calisan kisi ατομα υπαλληλοι сотрудников чел человек 名 人
-		pcs pc piece pieces ea each unit units stk stck stuck st unites uds ud unidades pz pezzi stuks szt ks db kpl adet шт 個 台`)
+		pcs pc piece pieces ea each unit units stk stck stuck st unites uds ud unidades pz pezzi stuks szt ks db kpl
+		adet шт 個 台`)
 	// countWords are small counts in words, where a language has but one number of that name.
 	countWords = map[string]int{}
 )
 
 func init() {
 	for n, words := range []string{
-		1: `one ein eins eine un une uno una een en ett yksi jeden jedna egy`, 2: `two zwei deux dos due dois twee to tva kaksi dwa dve ketto`,
-		3: `three drei trois tres tre drie kolme trzy tri harom`, 4: `four vier quatre cuatro quattro quatro fire fyra nelja cztery ctyri negy`,
-		5: `five funf cinq cinco cinque vijf fem viisi piec pet ot`, 6: `six sechs seis sei zes seks sex kuusi szesc sest hat`,
-		7: `seven sieben sept siete sette sete zeven syv sju seitseman siedem sedm het`, 8: `eight acht huit ocho otto oito otte atta kahdeksan osiem osm nyolc`,
-		9: `nine neun neuf nueve nove negen ni nio yhdeksan dziewiec devet kilenc`, 10: `ten zehn dix diez dieci dez tien ti tio kymmenen dziesiec deset tiz`,
-		11: `eleven elf onze once undici elleve elva yksitoista jedenascie jedenact tizenegy`, 12: `twelve zwolf douze doce dodici twaalf tolv kaksitoista dwanascie dvanact tizenketto`,
+		1:  `one ein eins eine un une uno una een en ett yksi jeden jedna egy`,
+		2:  `two zwei deux dos due dois twee to tva kaksi dwa dve ketto`,
+		3:  `three drei trois tres tre drie kolme trzy tri harom`,
+		4:  `four vier quatre cuatro quattro quatro fire fyra nelja cztery ctyri negy`,
+		5:  `five funf cinq cinco cinque vijf fem viisi piec pet ot`,
+		6:  `six sechs seis sei zes seks sex kuusi szesc sest hat`,
+		7:  `seven sieben sept siete sette sete zeven syv sju seitseman siedem sedm het`,
+		8:  `eight acht huit ocho otto oito otte atta kahdeksan osiem osm nyolc`,
+		9:  `nine neun neuf nueve nove negen ni nio yhdeksan dziewiec devet kilenc`,
+		10: `ten zehn dix diez dieci dez tien ti tio kymmenen dziesiec deset tiz`,
+		11: `eleven elf onze once undici elleve elva yksitoista jedenascie jedenact tizenegy`,
+		12: `twelve zwolf douze doce dodici twaalf tolv kaksitoista dwanascie dvanact tizenketto`,
 	} {
 		for w := range strings.FieldsSeq(words) {
 			if was, there := countWords[w]; there && was != n {

@@ -15,8 +15,10 @@ import (
 // power of ten that they stand for. A letter that may be a measure (m, t) is none
 // without a currency.
 var scales = map[string]int{
-	"k": 3, "tsd": 3, "tausend": 3, "thousand": 3, "mille": 3, "mil": 3, "tys": 3, "tis": 3, "duizend": 3, "tusen": 3, "tusind": 3, "χιλ": 3, "тыс": 3,
-	"mio": 6, "mln": 6, "mn": 6, "million": 6, "millions": 6, "millionen": 6, "millones": 6, "milhões": 6, "milioni": 6, "miljoen": 6, "miljoner": 6, "millioner": 6, "miljoonaa": 6, "milj": 6, "εκατ": 6, "млн": 6,
+	"k": 3, "tsd": 3, "tausend": 3, "thousand": 3, "mille": 3, "mil": 3, "tys": 3, "tis": 3, "duizend": 3, "tusen": 3,
+	"tusind": 3, "χιλ": 3, "тыс": 3,
+	"mio": 6, "mln": 6, "mn": 6, "million": 6, "millions": 6, "millionen": 6, "millones": 6, "milhões": 6, "milioni": 6,
+	"miljoen": 6, "miljoner": 6, "millioner": 6, "miljoonaa": 6, "milj": 6, "εκατ": 6, "млн": 6,
 	"bn": 9, "billion": 9, "mrd": 9, "mld": 9, "milliarden": 9, "milliards": 9, "млрд": 9,
 	"lakh": 5, "lakhs": 5, "lac": 5, "crore": 7, "crores": 7, "cr": 7,
 }
@@ -41,11 +43,13 @@ var Units = []Unit{Ones, Thousands, Millions}
 var unitWords = map[string]Unit{}
 
 func init() {
-	for w := range strings.FieldsSeq(`k€ t€ k$ $k k£ £k teur keur tsd tausend thousand thousands 000 000s '000 tsek tnok tdkk ksek knok kdkk tkr
+	for w := range strings.FieldsSeq(`k€ t€ k$ $k k£ £k teur keur tsd tausend thousand thousands 000 000s '000 tsek tnok
+		tdkk ksek knok kdkk tkr
 		milliers milhares migliaia duizenden tusen tys tusental`) {
 		unitWords[w] = Thousands
 	}
-	for w := range strings.FieldsSeq(`m€ m$ $m m£ £m mkr mnok msek meur mio mill million millions millionen millones miljoner millioner milioni`) {
+	for w := range strings.FieldsSeq(`m€ m$ $m m£ £m mkr mnok msek meur mio mill million millions millionen millones
+		miljoner millioner milioni`) {
 		unitWords[w] = Millions
 	}
 }
@@ -75,7 +79,8 @@ func UnitOf(header string) (unit Unit, rest string) {
 var headerCurrencies = map[string]string{"€": "EUR", "£": "GBP", "zł": "PLN"}
 
 func init() {
-	for code := range strings.FieldsSeq("EUR USD GBP CHF NOK SEK DKK ISK PLN CZK HUF RON BGN JPY CAD AUD NZD BRL ZAR INR CNY MXN SGD HKD AED") {
+	for code := range strings.FieldsSeq("EUR USD GBP CHF NOK SEK DKK ISK PLN CZK HUF RON BGN JPY CAD AUD NZD BRL ZAR INR " +
+		"CNY MXN SGD HKD AED") {
 		headerCurrencies[strings.ToLower(code)] = code
 		for _, thousands := range []string{"t", "m", "k"} {
 			if word := thousands + strings.ToLower(code); unitWords[word] != "" {
@@ -83,7 +88,8 @@ func init() {
 			}
 		}
 	}
-	for word, code := range map[string]string{"k€": "EUR", "t€": "EUR", "m€": "EUR", "k£": "GBP", "£k": "GBP", "m£": "GBP", "tsek": "SEK", "tnok": "NOK", "tdkk": "DKK", "ksek": "SEK", "knok": "NOK", "kdkk": "DKK"} {
+	for word, code := range map[string]string{"k€": "EUR", "t€": "EUR", "m€": "EUR", "k£": "GBP", "£k": "GBP",
+		"m£": "GBP", "tsek": "SEK", "tnok": "NOK", "tdkk": "DKK", "ksek": "SEK", "knok": "NOK", "kdkk": "DKK"} {
 		headerCurrencies[word] = code
 	}
 }
@@ -104,7 +110,8 @@ func CurrencyOf(header string) (code, rest string) {
 			code = of
 		}
 	}
-	if rest = strings.TrimSuffix(strings.Join(kept, " "), " in"); code == "" || !strings.ContainsFunc(rest, unicode.IsLetter) {
+	if rest = strings.TrimSuffix(strings.Join(kept, " "), " in"); code == "" ||
+		!strings.ContainsFunc(rest, unicode.IsLetter) {
 		return code, header
 	}
 	return code, rest

@@ -24,9 +24,11 @@ var (
 	smallThenCapital = regexp.MustCompile(`(\p{Ll})(\p{Lu})`)
 
 	// Words that deny, at the beginning of a header and anywhere in it; and those that do together.
-	denyFirst = wordSet(`no not non dont kein keine keinen nicht pas ne sin geen niet sem nao ingen inget ikke inte ej uten uden ei nie
+	denyFirst = wordSet(`no not non dont kein keine keinen nicht pas ne sin geen niet sem nao ingen inget ikke inte ej
+		uten uden ei nie
 		bez brak mh χωρις`)
-	denyWords = wordSet(`unsubscribed unsubscribe optout optedout abgemeldet abbestellt abbestellung widerruf widerrufen widersprochen
+	denyWords = wordSet(`unsubscribed unsubscribe optout optedout abgemeldet abbestellt abbestellung widerruf widerrufen
+		widersprochen
 		widerspruch gesperrt sperre sperrvermerk werbesperre mailsperre blocked block desinscrit desinscrite desabonne
 		desabonnee disiscritto disiscritta revocado revocada revocato revocata withdrawn revoked refused declined afgemeld
 		uitgeschreven avregistrerad avanmald frameldt frabedt avmeldt reservert kielto markkinointikielto rezygnacja wycofana
@@ -61,7 +63,8 @@ func Denies(header string) bool {
 
 // Opposes reports whether the yes of a column with such a header is a no to what a field asks.
 func Opposes(f catalog.Field, header string) bool {
-	return f.Type == catalog.YesNo && Denies(header) != Denies(f.Label) && joined(header) != joined(f.Label) && joined(header) != joined(f.Name)
+	return f.Type == catalog.YesNo && Denies(header) != Denies(f.Label) && joined(header) != joined(f.Label) &&
+		joined(header) != joined(f.Name)
 }
 
 // joined is a name without what parts its words.

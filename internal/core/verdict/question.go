@@ -18,7 +18,8 @@ const (
 // Questions lists the kinds in the order in which they are shown.
 var Questions = []Question{AskAlike, AskSeveral, AskRepeat}
 
-var asks = map[Question]string{AskAlike: "a record is like it, but not surely the same", AskSeveral: "several records may be meant", AskRepeat: "an earlier row may be the same"}
+var asks = map[Question]string{AskAlike: "a record is like it, but not surely the same",
+	AskSeveral: "several records may be meant", AskRepeat: "an earlier row may be the same"}
 
 // Says gives the question in a few words.
 func (q Question) Says() string { return asks[q] }

@@ -17,7 +17,8 @@ func (t Totals) Changed(was, now Totals) Totals {
 		func(a *ProblemCount, b ProblemCount, sign int64) { a.Count += sign * b.Count },
 		func(p ProblemCount) bool { return p.Count == 0 })
 	slices.SortFunc(out.Problems, func(a, b ProblemCount) int {
-		return cmp.Or(bools(a.Light, b.Light), cmp.Compare(b.Count, a.Count), cmp.Compare(a.Code, b.Code), cmp.Compare(a.Field, b.Field))
+		return cmp.Or(bools(a.Light, b.Light), cmp.Compare(b.Count, a.Count), cmp.Compare(a.Code, b.Code),
+			cmp.Compare(a.Field, b.Field))
 	})
 	out.Changes = changed(t.Changes, was.Changes, now.Changes,
 		func(c FieldCount) FieldCount { c.Count, c.Over = 0, 0; return c },

@@ -11,9 +11,11 @@ func TestTotalsChange(t *testing.T) {
 		Problems: []ProblemCount{{Code: "bad_email", Field: "email", Count: 1}},
 		Changes:  []FieldCount{{Field: "phone", Count: 4, Over: 2}},
 		Drafts:   []DraftCount{{Name: "contact", Verdicts: map[string]int64{"create": 2}}}}
-	was := Totals{Rows: 1, Verdicts: map[string]int64{"hold": 1}, Problems: []ProblemCount{{Code: "bad_email", Field: "email", Count: 1}}, Drafts: []DraftCount{{Name: "contact"}}}
-	now := Totals{Rows: 1, Verdicts: map[string]int64{"update": 1}, Problems: []ProblemCount{{Code: "bad_date", Field: "birthday", Count: 1, Light: true}},
-		Changes: []FieldCount{{Field: "phone", Count: 1, Over: 1}}, Reasons: []ReasonCount{{Reason: ByAnswer, Count: 1}},
+	was := Totals{Rows: 1, Verdicts: map[string]int64{"hold": 1},
+		Problems: []ProblemCount{{Code: "bad_email", Field: "email", Count: 1}}, Drafts: []DraftCount{{Name: "contact"}}}
+	now := Totals{Rows: 1, Verdicts: map[string]int64{"update": 1},
+		Problems: []ProblemCount{{Code: "bad_date", Field: "birthday", Count: 1, Light: true}},
+		Changes:  []FieldCount{{Field: "phone", Count: 1, Over: 1}}, Reasons: []ReasonCount{{Reason: ByAnswer, Count: 1}},
 		Drafts: []DraftCount{{Name: "contact", Verdicts: map[string]int64{"update": 1}}}}
 	want := Totals{Rows: 3, Verdicts: map[string]int64{"create": 2, "update": 1},
 		Problems: []ProblemCount{{Code: "bad_date", Field: "birthday", Count: 1, Light: true}},
@@ -23,7 +25,8 @@ func TestTotalsChange(t *testing.T) {
 	if got := all.Changed(was, now); !reflect.DeepEqual(got, want) {
 		t.Errorf("got  %+v\nwant %+v", got, want)
 	}
-	if back := want.Changed(now, was); !reflect.DeepEqual(back.Verdicts, all.Verdicts) || !reflect.DeepEqual(back.Problems, all.Problems) || !reflect.DeepEqual(back.Changes, all.Changes) {
+	if back := want.Changed(now, was); !reflect.DeepEqual(back.Verdicts, all.Verdicts) ||
+		!reflect.DeepEqual(back.Problems, all.Problems) || !reflect.DeepEqual(back.Changes, all.Changes) {
 		t.Errorf("there and back: %+v, want %+v", back, all)
 	}
 }

@@ -55,9 +55,11 @@ func UndoSays(act UndoAct, one, many string, why UndoWhy, records, values int64)
 	what := count(records, one, many)
 	switch {
 	case act == Return && why != "":
-		return count(values, "value", "values") + " of " + what + " " + map[bool]string{true: "stays", false: "stay"}[values == 1] + ": " + why.Says()
+		return count(values, "value", "values") + " of " + what + " " + map[bool]string{true: "stays",
+			false: "stay"}[values == 1] + ": " + why.Says()
 	case act == Return:
-		return count(values, "value", "values") + " of " + what + " " + map[bool]string{true: "returns", false: "return"}[values == 1]
+		return count(values, "value", "values") + " of " + what + " " + map[bool]string{true: "returns",
+			false: "return"}[values == 1]
 	case act == Remove && why != "":
 		return what + " " + verb("stays", "stay") + ": " + why.Says()
 	case act == Remove:

@@ -97,7 +97,8 @@ type Totals struct {
 	Asked    []AskedCount     `json:"asked,omitempty"`    // open questions by kind
 	Reasons  []ReasonCount    `json:"reasons,omitempty"`  // why rows are left out
 	Drafts   []DraftCount     `json:"drafts,omitempty"`   // by draft, in the order of the routine
-	Partly   int64            `json:"partly,omitempty"`   // rows that are held or asked about, of which other records are written
+	// rows that are held or asked about, of which other records are written
+	Partly int64 `json:"partly,omitempty"`
 }
 
 // DraftCount counts the verdicts of one of the drafts that rows make.
@@ -126,10 +127,11 @@ func (t Totals) Removes() (n int64) {
 
 // GoneCount counts children of the records that the rows speak of which no row names.
 type GoneCount struct {
-	Records int64 `json:"records" db:"records"`    // that are gone
-	Of      int64 `json:"of" db:"of"`              // whose children they are
-	Unsure  int64 `json:"unsure" db:"unsure"`      // beside them: that a row which is held, asked about or left out may mean
-	Remove  bool  `json:"remove,omitempty" db:"-"` // those that are gone are deleted when all rows are loaded
+	Records int64 `json:"records" db:"records"` // that are gone
+	Of      int64 `json:"of" db:"of"`           // whose children they are
+	// beside them: that a row which is held, asked about or left out may mean
+	Unsure int64 `json:"unsure" db:"unsure"`
+	Remove bool  `json:"remove,omitempty" db:"-"` // those that are gone are deleted when all rows are loaded
 }
 
 // ReferredCount counts records of one type that point by one field to records
@@ -171,7 +173,8 @@ type FieldCount struct {
 // shown, so that colour is never the only sign.
 var marks = map[string]string{
 	"create": "●", "created": "●", "update": "◐", "updated": "◐", "same": "○", "unchanged": "○",
-	"skip": "–", "skipped": "–", "delete": "⊘", "deleted": "⊘", "ask": "?", "hold": "■", "held": "■", "failed": "✕", "undone": "↶",
+	"skip": "–", "skipped": "–", "delete": "⊘", "deleted": "⊘", "ask": "?", "hold": "■", "held": "■", "failed": "✕",
+	"undone": "↶",
 }
 
 // Mark gives the shape of a verdict or outcome.

@@ -12,12 +12,19 @@ func TestDecide(t *testing.T) {
 		c    Case
 		want Verdict
 	}{
-		{mapping.CreateOrUpdate, Case{}, Create}, {mapping.CreateOrUpdate, Case{Found: true}, Same}, {mapping.CreateOrUpdate, Case{Found: true, Changes: true}, Update},
-		{mapping.Create, Case{}, Create}, {mapping.Create, Case{Found: true, Changes: true}, Skip}, {mapping.Create, Case{Found: true}, Skip},
-		{mapping.Update, Case{}, Skip}, {mapping.Update, Case{Found: true, Changes: true}, Update}, {mapping.Update, Case{Found: true}, Same},
-		{mapping.CreateOrUpdate, Case{Problems: true}, Hold}, {mapping.Update, Case{Problems: true, Found: true, Changes: true}, Hold}, {mapping.Create, Case{Problems: true}, Hold},
-		{mapping.Delete, Case{}, Skip}, {mapping.Delete, Case{Found: true}, Delete}, {mapping.Delete, Case{Found: true, Problems: true}, Hold},
-		{mapping.Update, Case{Question: true}, Ask}, {mapping.CreateOrUpdate, Case{Question: true, Problems: true}, Hold}, {mapping.Delete, Case{LeftOut: true, Problems: true, Question: true}, Skip},
+		{mapping.CreateOrUpdate, Case{}, Create}, {mapping.CreateOrUpdate, Case{Found: true}, Same},
+		{mapping.CreateOrUpdate, Case{Found: true, Changes: true}, Update},
+		{mapping.Create, Case{}, Create}, {mapping.Create, Case{Found: true, Changes: true}, Skip},
+		{mapping.Create, Case{Found: true}, Skip},
+		{mapping.Update, Case{}, Skip}, {mapping.Update, Case{Found: true, Changes: true}, Update},
+		{mapping.Update, Case{Found: true}, Same},
+		{mapping.CreateOrUpdate, Case{Problems: true}, Hold},
+		{mapping.Update, Case{Problems: true, Found: true, Changes: true}, Hold},
+		{mapping.Create, Case{Problems: true}, Hold},
+		{mapping.Delete, Case{}, Skip}, {mapping.Delete, Case{Found: true}, Delete},
+		{mapping.Delete, Case{Found: true, Problems: true}, Hold},
+		{mapping.Update, Case{Question: true}, Ask}, {mapping.CreateOrUpdate, Case{Question: true, Problems: true}, Hold},
+		{mapping.Delete, Case{LeftOut: true, Problems: true, Question: true}, Skip},
 	} {
 		if got := Decide(c.may, c.c); got != c.want {
 			t.Errorf("%s %+v: %s, want %s", c.may, c.c, got, c.want)

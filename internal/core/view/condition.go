@@ -52,7 +52,8 @@ type way struct {
 var ways = []way{
 	{how: Is, op: Equal}, {how: IsNot, op: Equal, not: true},
 	{how: OneOf, op: In}, {how: NoneOf, op: In, not: true},
-	{how: Holding, op: Contains, lower: true}, {how: Beginning, op: StartsAs, lower: true}, {how: Ending, op: EndsAs, lower: true},
+	{how: Holding, op: Contains, lower: true}, {how: Beginning, op: StartsAs, lower: true},
+	{how: Ending, op: EndsAs, lower: true},
 	{how: Below, op: Less}, {how: UpTo, op: AtMost}, {how: Above, op: More}, {how: From, op: AtLeast},
 	{how: Listing, op: Has}, {how: NotListing, op: Has, not: true},
 	{how: IsFilled, op: Filled}, {how: IsBlank, op: Filled, not: true},

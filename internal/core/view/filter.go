@@ -107,7 +107,8 @@ func Filter(c catalog.Catalog, t catalog.RecordType, text string) (Node, error) 
 	if issues.Err() != nil {
 		e := issues.Errors()[0]
 		return nil, wrong(text, fmt.Sprintf("the filter cannot be read: %s", e.Message)).
-			At(fault.Place{Path: fmt.Sprintf("filter, character %d", e.Location.Column()+1)}).Mended(`Write it such as country == "NO" && amount > 1000.`)
+			At(fault.Place{Path: fmt.Sprintf("filter, character %d",
+				e.Location.Column()+1)}).Mended(`Write it such as country == "NO" && amount > 1000.`)
 	}
 	r := reader{c: c, t: t, text: text, info: parsed.NativeRep().SourceInfo()}
 	return r.condition(parsed.NativeRep().Expr(), 0)
@@ -144,7 +145,8 @@ func (r reader) condition(e ast.Expr, deep int) (Node, error) {
 			return nil, err
 		}
 		if p.Field.Type != catalog.YesNo {
-			return nil, r.fail(e, p.Name+" is not true or false by itself", "Compare it with a value, or write filled("+p.Name+").")
+			return nil, r.fail(e, p.Name+" is not true or false by itself", "Compare it with a value, or write filled("+
+				p.Name+").")
 		}
 		return Test{Path: p, Op: Equal, Values: []Value{{Text: "true"}}}, nil
 	case ast.LiteralKind:
@@ -291,7 +293,8 @@ func settle(t Test) Node {
 
 // lowered tells whether it is a field in small letters: name.lower().
 func lowered(e ast.Expr) bool {
-	return e.Kind() == ast.CallKind && e.AsCall().FunctionName() == "lower" && e.AsCall().IsMemberFunction() && len(e.AsCall().Args()) == 0
+	return e.Kind() == ast.CallKind && e.AsCall().FunctionName() == "lower" && e.AsCall().IsMemberFunction() &&
+		len(e.AsCall().Args()) == 0
 }
 
 func isField(e ast.Expr) bool {

@@ -96,7 +96,8 @@ func Find(c catalog.Catalog, t catalog.RecordType, name string) (Path, error) {
 			return p, nil
 		}
 		if f.Type != catalog.Reference || own || len(p.Links) == mostLinks {
-			return p, fault.New(fault.Invalid, "no_reference", "this does not lead to another record").With(strings.Join(steps[:n+1], ".")).
+			return p, fault.New(fault.Invalid, "no_reference",
+				"this does not lead to another record").With(strings.Join(steps[:n+1], ".")).
 				Mended("A dot goes behind a reference, such as " + example(p.Of) + ".")
 		}
 		p.Links = append(p.Links, f)
@@ -110,7 +111,8 @@ func Find(c catalog.Catalog, t catalog.RecordType, name string) (Path, error) {
 func find(t catalog.RecordType, name string) (f catalog.Field, own bool, err error) {
 	f, ok := t.Field(t.Now(name))
 	if ok && f.Retired {
-		return f, false, fault.New(fault.Invalid, "field_retired", "the field "+f.Label+" of "+strings.ToLower(t.Plural)+" is no longer in use").With(name).
+		return f, false, fault.New(fault.Invalid, "field_retired", "the field "+f.Label+" of "+strings.ToLower(t.Plural)+
+			" is no longer in use").With(name).
 			Mended("Take it out, or put the field in use again.")
 	}
 	if ok {
@@ -131,16 +133,19 @@ func unknown(t catalog.RecordType, name string) error {
 	mend := "See uchi types " + t.Name + " for its fields."
 	low := strings.ToLower(name)
 	for _, f := range t.Fields {
-		if strings.EqualFold(f.Label, name) || len(low) > 2 && (strings.Contains(f.Name, low) || strings.Contains(low, f.Name)) {
+		if strings.EqualFold(f.Label, name) || len(low) > 2 &&
+			(strings.Contains(f.Name, low) || strings.Contains(low, f.Name)) {
 			mend = "Is " + f.Name + " meant? " + mend
 			break
 		}
 	}
 	if slices.Contains(t.Kept, name) {
-		return fault.New(fault.Denied, "field_kept", "this field of "+strings.ToLower(t.Plural)+" is kept from your role").With(name).
+		return fault.New(fault.Denied, "field_kept", "this field of "+strings.ToLower(t.Plural)+
+			" is kept from your role").With(name).
 			Mended("Ask somebody who may see it: an administrator limits fields by role.")
 	}
-	return fault.New(fault.Invalid, "unknown_field", strings.ToLower(t.Plural)+" have no such field").With(name).Mended(mend)
+	return fault.New(fault.Invalid, "unknown_field", strings.ToLower(t.Plural)+
+		" have no such field").With(name).Mended(mend)
 }
 
 // example is a reference of a type with a dot behind it.

@@ -176,7 +176,8 @@ func valueFor(c catalog.Catalog, f catalog.Field) string {
 }
 
 func FuzzFilter(f *testing.F) {
-	for _, s := range []string{`country == "NO"`, `!(a in b)`, `x.lower().contains("y")`, `account.owner.email != ""`, `[1].contains(2)`, `today(-1) < created_at`, `-email`} {
+	for _, s := range []string{`country == "NO"`, `!(a in b)`, `x.lower().contains("y")`, `account.owner.email != ""`,
+		`[1].contains(2)`, `today(-1) < created_at`, `-email`} {
 		f.Add(s)
 	}
 	c, contact := contact(f)

@@ -33,5 +33,6 @@ func run(args []string) error {
 		fmt.Fprintf(os.Stderr, "%8d  %s\n", len(lists[k]), name)
 	}
 	fmt.Fprintf(os.Stderr, "%8d  given and %d family names\n", len(named["givens"]), len(named["families"]))
-	return os.WriteFile(args[0], append(textkind.Learn(lists), textkind.LearnNames(named["givens"], named["families"])...), 0o644)
+	return os.WriteFile(args[0], append(textkind.Learn(lists),
+		textkind.LearnNames(named["givens"], named["families"])...), 0o644)
 }
