@@ -61,7 +61,8 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 			}
 			if at := k.domainsOf(f, record); at != "" {
 				sql = `(` + sql + ` or ` + stays +
-					` and exists (` + at + ` where ` + domain(was) + ` = x.domain) and not exists (` + at + ` where ` + domain(now) + ` = x.domain))`
+					` and exists (` + at + ` where ` + domain(was) + ` = x.domain) and not exists (` + at + `
+						where ` + domain(now) + ` = x.domain))`
 			}
 		}
 		// Most mailboxes are those that are there.
@@ -73,8 +74,10 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 
 // sharedSite is the SQL of whether an address on the web is on a site that all companies can be on.
 func sharedSite(v string) string {
-	host, sites := `substring(lower(`+v+`) from '^(?:[a-z]+://)?(?:www[.])?([^/:?#]+)')`, `(`+literals(value.SharedSites())+`)`
-	return `(` + host + ` in ` + sites + ` or regexp_replace(` + host + `, '^[a-z]{2}[.]', '') in ` + sites + `)` // de. and the like
+	host, sites := `substring(lower(`+v+`) from '^(?:[a-z]+://)?(?:www[.])?([^/:?#]+)')`,
+		`(`+literals(value.SharedSites())+`)`
+	// de. and the like
+	return `(` + host + ` in ` + sites + ` or regexp_replace(` + host + `, '^[a-z]{2}[.]', '') in ` + sites + `)`
 }
 
 // desksOver is the SQL of whether one mailbox is a desk's and the other a person's own.
@@ -106,7 +109,8 @@ func (k *draftCheck) domainsOf(f catalog.Field, record string) string {
 		if all != "" {
 			all += ` union all `
 		}
-		all += `select ` + domain + ` as domain from ` + schema.Records(k.i.Workspace, t.Name) + ` e where e.id = ` + schema.Column(f, record)
+		all += `select ` + domain + ` as domain from ` + schema.Records(k.i.Workspace, t.Name) + ` e where e.id = ` +
+			schema.Column(f, record)
 	}
 	if all == "" {
 		return ""
@@ -114,7 +118,8 @@ func (k *draftCheck) domainsOf(f catalog.Field, record string) string {
 	return `select from (` + all + `) x`
 }
 
-var stepDoubt = step{does: "notes what records know better", reads: "draft aside matches links settled became records cells moved", writes: "problems"}
+var stepDoubt = step{does: "notes what records know better", reads: "draft aside matches links settled became " +
+	"records cells moved", writes: "problems"}
 
 // doubtful are the words of each doubt, before the value that is there.
 var doubtful = map[catalog.Doubt]string{
@@ -128,8 +133,9 @@ var doubtful = map[catalog.Doubt]string{
 }
 
 var (
-	stepNames = step{does: "lets names stand that records have", reads: "draft matches questions candidates records", writes: "problems"}
-	stepLost  = step{does: "lets values be that records have in full", reads: "draft matches records", writes: "problems"}
+	stepNames = step{does: "lets names stand that records have", reads: "draft matches questions candidates records",
+		writes: "problems"}
+	stepLost = step{does: "lets values be that records have in full", reads: "draft matches records", writes: "problems"}
 )
 
 // letNamesStand takes back that the halves of a name seem turned where the record that was found
@@ -167,13 +173,15 @@ func (k *draftCheck) letLostBe(ctx context.Context) error {
 	for _, fp := range k.plan.Fields {
 		if fp.Losable && !fp.Chosen {
 			now, was := schema.Column(fp.Field, "d"), schema.Column(fp.Field, "r")
-			there = append(there, `p.field = `+schema.Literal(k.plan.Named(fp.Field.Name))+` and (`+lost(now, was)+` or `+now+` = `+was+`)`)
+			there = append(there, `p.field = `+schema.Literal(k.plan.Named(fp.Field.Name))+` and (`+lost(now, was)+` or `+now+
+				` = `+was+`)`)
 		}
 	}
 	if len(there) == 0 || k.plan.May == mapping.Create {
 		return nil
 	}
-	return k.do(ctx, stepLost, q(`delete from {problems} p using {draft} d join {matches} m on m.row_no = d.row_no join {records} r on r.id = m.record_id
+	return k.do(ctx, stepLost, q(`delete from {problems} p using {draft} d join {matches} m on m.row_no = d.row_no
+		join {records} r on r.id = m.record_id
 		where p.row_no = d.row_no and p.code = any(@codes) and ({there})`,
 		frag{"there": strings.Join(there, " or ")}, arg{"codes": lostCodes}))
 }
@@ -181,7 +189,8 @@ func (k *draftCheck) letLostBe(ctx context.Context) error {
 // lostCodes are the problems of values that a record may have in full, or just so.
 var lostCodes = []string{
 	string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate), string(problem.MadeDecimal),
-	string(problem.BadPlace), string(problem.OtherPlace), string(problem.PerhapsNothing), string(problem.NotToUse), string(problem.LostZero), string(problem.FootnoteMark),
+	string(problem.BadPlace), string(problem.OtherPlace), string(problem.PerhapsNothing), string(problem.NotToUse),
+	string(problem.LostZero), string(problem.FootnoteMark), string(problem.MisspeltDomain),
 	string(problem.BesideName), string(problem.BadName),
 }
 
@@ -222,7 +231,8 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 	}
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
-		if fp.Doubt == catalog.NoDoubt || fp.Doubtful == "" || fp.Doubtful == mapping.TakeRows || k.plan.May == mapping.Delete {
+		if fp.Doubt == catalog.NoDoubt || fp.Doubtful == "" || fp.Doubtful == mapping.TakeRows ||
+			k.plan.May == mapping.Delete {
 			continue
 		}
 		was, kept := schema.Column(fp.Field, "r"), k.keptByAnswer(fp.Field)
@@ -242,7 +252,8 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 	}
 	// Few rows have any, so that only of those it is made out which.
 	return k.do(ctx, stepDoubt, q(`insert into {problems} (row_no, code, field, col, value, detail, light)
-		select y.row_no, x.code, x.field, x.col, coalesce((select left(c.cells[x.cell], @longest) from {cells} c where c.row_no = y.row_no), ''), x.detail, x.light
+		select y.row_no, x.code, x.field, x.col, coalesce((select left(c.cells[x.cell], @longest) from {cells} c
+		where c.row_no = y.row_no), ''), x.detail, x.light
 		from (select q.row_no, {details} from {staged} where q.record_id is not null and {stays q} offset 0) y
 		cross join lateral (values {said}) as x (code, field, col, light, cell, detail)
 		where ({some}) and x.detail is not null`,

@@ -47,7 +47,8 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 	case mapping.Add:
 		out = added(f, now, was)
 	case mapping.Newer:
-		out = `case when ` + was + ` is null or ` + row + `.newer_at > ` + record + `.changed_at then coalesce(` + now + `, ` + was + `) else ` + was + ` end`
+		out = `case when ` + was + ` is null or ` + row + `.newer_at > ` + record + `.changed_at then coalesce(` + now +
+			`, ` + was + `) else ` + was + ` end`
 	default:
 		out = `coalesce(` + now + `, ` + was + `)`
 	}
@@ -114,8 +115,8 @@ func shortened(f catalog.Field, now, was string) string {
 // otherwise is the SQL for whether a value says what is there already, in other
 // writing (capitals, accents, spaces, marks; of an address on the web the scheme,
 // www and a stroke at its end), or only the first words of it, or it cut off within a word (electr.
-// for Electrician, Hafenstr. for Hafenstraße 12a, what a narrow column has left of a remark), or a
-// person's full name in another order, or a postal code with or without the letters of its country, or it
+// for Electrician, Hafenstr. for Hafenstraße 12a, what a narrow column has left of a remark), or the last
+// of a family name, or the code of a region, or a person's full name in another order, or a postal code with or without the letters of its country, or it
 // with question marks for letters that an encoding could not write, or less of it otherwise (see lost).
 // Values whose first letters differ are told apart before the work of it.
 func otherwise(f catalog.Field, now, was string) string {
@@ -125,7 +126,8 @@ func otherwise(f catalog.Field, now, was string) string {
 		if f.Type == catalog.URL {
 			v = `regexp_replace(` + v + `, '^https?://(www[.])?', '', 'i')`
 		}
-		return `btrim(regexp_replace(translate(lower(normalize(` + v + `, NFKD) collate "C.utf8"), ` + schema.Literal(strokes+marks) + `, ` + schema.Literal(strokesAre) + `), '[^[:alnum:]]+', ' ', 'g'))`
+		return `btrim(regexp_replace(translate(lower(normalize(` + v + `, NFKD) collate "C.utf8"), ` +
+			schema.Literal(strokes+marks) + `, ` + schema.Literal(strokesAre) + `), '[^[:alnum:]]+', ' ', 'g'))`
 	}
 	joined := func(v string) string { return `replace(` + words(v) + `, ' ', '')` }
 	mayBe := `not (` + plain(now) + ` and ` + plain(was) + ` and lower(` + first(now) + `) <> lower(` + first(was) + `))`
@@ -145,6 +147,14 @@ func otherwise(f catalog.Field, now, was string) string {
 		last := `right(` + words(was) + `, length(` + words(now) + `) + 1) = ' ' || ` + words(now)
 		mayBe, turned = `true`, ` or `+last+` or `+degree(was)+` and not `+degree(now)
 	}
+	if f.ComparedAs() == catalog.AsFamilyName { // Berg for van der Berg
+		turned = ` or right(` + words(was) + `, length(` + words(now) + `) + 1) = ' ' || ` + words(now)
+		mayBe = `true`
+	}
+	if f.Holds == catalog.HoldsRegion { // CA for California
+		letters := `'^' || regexp_replace(` + now + `, '(.)', '\1.*', 'g')`
+		turned = ` or ` + now + ` ~ '^[A-Z]{2,3}$' and length(` + was + `) > 4 and ` + was + ` ~* (` + letters + `)`
+	}
 	if f.ComparedAs() == catalog.AsStreet { // High St for High Street
 		turned = ` or length(` + now + `) < length(` + was + `) and ` + inFull(words(now)) + ` = ` + inFull(words(was))
 	}
@@ -153,16 +163,20 @@ func otherwise(f catalog.Field, now, was string) string {
 	}
 	cut := ``
 	if f.Type == catalog.Text || f.Type == catalog.LongText {
-		cut = ` or length(` + now + `) < length(` + was + `) and ` + now + ` ~ '[[:alpha:]][.…]*$' and (` + now + ` ~ '[.…]$' or length(` + now + `) >= ` + schema.Int(leastCut) + `) and starts_with(` + joined(was) + `, ` + joined(now) + `)`
+		cut = ` or length(` + now + `) < length(` + was + `) and ` + now + ` ~ '[[:alpha:]][.…]*$' and (` + now +
+			` ~ '[.…]$' or length(` + now + `) >= ` + schema.Int(leastCut) + `) and starts_with(` + joined(was) + `, ` +
+			joined(now) + `)`
 	}
 	return `(` + now + ` <> ` + was + ` and (` + lost(now, was) + ` or ` + mayBe +
-		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) + `, ` + words(now) + ` || ' ')` + cut + turned + `)))`
+		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) +
+		`, ` + words(now) + ` || ' ')` + cut + turned + `)))`
 }
 
 // inTwo is the SQL of a text with two letters for those that are written so where they are not known.
 func inTwo(v string) string {
 	v = `translate(lower(` + v + ` collate "C.utf8"), ' -', '')`
-	for _, pair := range [][2]string{{"ä", "ae"}, {"ö", "oe"}, {"ü", "ue"}, {"ß", "ss"}, {"å", "aa"}, {"æ", "ae"}, {"ø", "oe"}} {
+	for _, pair := range [][2]string{{"ä", "ae"}, {"ö", "oe"}, {"ü", "ue"}, {"ß", "ss"}, {"å", "aa"}, {"æ", "ae"},
+		{"ø", "oe"}} {
 		v = `replace(` + v + `, '` + pair[0] + `', '` + pair[1] + `')`
 	}
 	return v
@@ -170,10 +184,11 @@ func inTwo(v string) string {
 
 // inFull is the SQL of a street, in small letters, with short words in full.
 func inFull(v string) string {
-	for _, pair := range [][2]string{{"st", "street"}, {"rd", "road"}, {"ave?", "avenue"}, {"ln", "lane"}, {"dr", "drive"}, {"sq", "square"}, {"blvd", "boulevard"}, {"pl", "place"}} {
+	for _, pair := range [][2]string{{"st", "street"}, {"rd", "road"}, {"ave?", "avenue"}, {"ln", "lane"},
+		{"dr", "drive"}, {"sq", "square"}, {"blvd", "boulevard"}, {"pl", "place"}} {
 		v = `regexp_replace(` + v + `, '\m` + pair[0] + `\M', '` + pair[1] + `')`
 	}
-	return `regexp_replace(` + v + `, 'str(asse)?\M', 'strasse', 'g')`
+	return `regexp_replace(` + v + `, 'str(a(ss|ß)e)?\M', 'strasse', 'g')`
 }
 
 // otherHalf gives the other half of a person's name.

@@ -12,8 +12,10 @@ import (
 func TestNumbersOfOthers(t *testing.T) {
 	b := start(t)
 	const head = "Ref,Given name,Family name,E-mail,City\n"
-	b.loaded("contact", head+"R1,Anna,Kade,anna@q1.example,Kiel\nR2,Per,Lund,per@q2.example,Oslo\nR3,Ute,Moe,ute@q3.example,Bergen\nR4,Ida,Berg,ida@q4.example,Lyon\nR5,Tomás,Reyes,tom@q5.example,Vigo\n")
-	slipped := head + "R2,Anna,Kade,anna@q1.example,Kiel\nR3,Per,Lund,per@q2.example,Oslo\nR1,Ute,Moe,ute@q3.example,Bergen\n"
+	b.loaded("contact", head+"R1,Anna,Kade,anna@q1.example,Kiel\nR2,Per,Lund,per@q2.example,Oslo\n"+
+		"R3,Ute,Moe,ute@q3.example,Bergen\nR4,Ida,Berg,ida@q4.example,Lyon\nR5,Tomás,Reyes,tom@q5.example,Vigo\n")
+	slipped := head + "R2,Anna,Kade,anna@q1.example,Kiel\nR3,Per,Lund,per@q2.example,Oslo\n" +
+		"R1,Ute,Moe,ute@q3.example,Bergen\n"
 	i := b.check(b.upload("contact", slipped))
 	b.want(b.codes(i), "[2 other_name family_name 3 other_name family_name 4 other_name family_name]")
 	b.want(b.rows(i)[0], "2 hold (hold 2)")
@@ -28,11 +30,13 @@ func TestNumbersOfOthers(t *testing.T) {
 		"R5,Thomas,Reyse,,Vigo\n" // slips
 	b.want(b.codes(b.check(b.upload("contact", fine))), "[3 name_order family_name]")
 
-	taken := b.check(b.change(b.upload("contact", slipped), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows }))
+	taken := b.check(b.change(b.upload("contact", slipped),
+		func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows }))
 	b.want(b.codes(taken), "[]")
 	gone := b.check(b.change(b.upload("contact", slipped), func(r *mapping.Routine) { r.May = mapping.Delete }))
 	b.want(b.codes(gone), "[2 other_name family_name 3 other_name family_name 4 other_name family_name]")
-	b.loaded("account", "Ref,Company,Website,Town\nA1,Quay Marina,https://quay.example,Kiel\nA2,Tern Marina,https://tern.example,Oslo\nA3,Gull Boats GmbH,https://gull.example,Lyon\nA4,Skua Yachts,,Vigo\n")
+	b.loaded("account", "Ref,Company,Website,Town\nA1,Quay Marina,https://quay.example,Kiel\n"+
+		"A2,Tern Marina,https://tern.example,Oslo\nA3,Gull Boats GmbH,https://gull.example,Lyon\nA4,Skua Yachts,,Vigo\n")
 	b.want(b.codes(b.check(b.upload("account", "Ref,Company,Website,Town\n"+
 		"A1,Tern Marina,,Oslo\n"+ // the word that they share says nothing
 		"A2,Heron Marina,https://tern.example,Oslo\n"+ // called otherwise now
@@ -44,8 +48,10 @@ func TestNumbersOfOthers(t *testing.T) {
 func TestNumbersOfOtherDeals(t *testing.T) {
 	b := start(t)
 	b.loaded("account", "Source ref,Company\nA-1,Tern Marina\nA-2,Gull Boats\n")
-	b.loaded("opportunity", deals+"Mooring lines,A-1,offered,5000,EUR,2026-12-01,D-1\nCrane,A-2,offered,5000,EUR,2026-12-01,D-2\n")
-	b.want(b.codes(b.check(b.upload("opportunity", deals+"Crane,A-2,offered,5000,EUR,2026-12-01,D-1\nCradle,A-2,offered,5000,EUR,2026-12-01,D-2\n"))), "[2 other_name title]")
+	b.loaded("opportunity", deals+"Mooring lines,A-1,offered,5000,EUR,2026-12-01,D-1\n"+
+		"Crane,A-2,offered,5000,EUR,2026-12-01,D-2\n")
+	b.want(b.codes(b.check(b.upload("opportunity", deals+"Crane,A-2,offered,5000,EUR,2026-12-01,D-1\n"+
+		"Cradle,A-2,offered,5000,EUR,2026-12-01,D-2\n"))), "[2 other_name title]")
 }
 
 // Another number of the record than its own, a degree, an extension, a longer name and what only a
@@ -64,18 +70,30 @@ func TestLessOfAValue(t *testing.T) {
 	r := b.load(i)
 	b.want(r.Outcomes.V, map[verdict.Outcome]int64{"updated": 1})
 	v := b.record("contact", "CON-1").Values
-	b.want(v["honorific"]+" "+v["phone"]+" "+v["street"]+" "+v["language"], "Prof. Dr. +4930901820;ext=15 5 High Street North de")
+	b.want(v["honorific"]+" "+v["phone"]+" "+v["street"]+" "+v["language"],
+		"Prof. Dr. +4930901820;ext=15 5 High Street North de")
+
+	const away = "Ref,Given name,Family name,E-mail,Street,City,State,Country\n"
+	b.loaded("contact", away+"R2,Jan,van der Berg,jan@quay.example,Hafenstraße 12,Kiel,California,US\n")
+	i = b.check(b.upload("contact", away+"R2,Jan,Berg,jan@gmial.com,Hafenstr. 12,Kiel,CA,US\n"))
+	b.want(b.codes(i), "[2 misspelt_domain email]")
+	i = b.check(b.upload("contact", away+"R2,Jan,Berg,jan@quay.example,Hafenstr. 12,Kiel,CA,US\n"))
+	b.want(b.rows(i)[0], "2 same (same 2)")
 
 	b.loaded("account", "Ref,Company,Registration number,Website\nA1,Quay Ltd,HRB 12345,https://quay.example\n")
-	i = b.check(b.upload("account", "Ref,Company,Registration number,Website\nA1,Quay Ltd,HRB-12345,https://de.linkedin.com/quay\n"))
+	i = b.check(b.upload("account", "Ref,Company,Registration number,Website\n"+
+		"A1,Quay Ltd,HRB-12345,https://de.linkedin.com/quay\n"))
 	b.want(b.codes(i), "[2 doubtful_value website]")
 	b.want(b.rows(i)[0], "2 same (same 1)")
-	b.want(b.codes(b.check(b.upload("account", "Ref,Company,Website\nA1,Quay Ltd,https://fb.com/quay\n"))), "[2 doubtful_value website]")
+	b.want(b.codes(b.check(b.upload("account", "Ref,Company,Website\nA1,Quay Ltd,https://fb.com/quay\n"))),
+		"[2 doubtful_value website]")
 	// Signs tell other keys apart.
-	b.want(b.codes(b.check(b.upload("account", "Ref,Company,Registration number\nA1,Quay Ltd,HRB 123.45\n"))), "[2 key_differs registration_number]")
+	b.want(b.codes(b.check(b.upload("account", "Ref,Company,Registration number\nA1,Quay Ltd,HRB 123.45\n"))),
+		"[2 key_differs registration_number]")
 	b.loaded("staff", "Name,E-mail\nAda Berg,a.berg@x.example\n")
-	own := b.check(b.change(b.upload("staff", "ID,Name,E-mail\nSTF-1,Ada Berg,aberg@x.example\n"), func(r *mapping.Routine) {
-		r.Drafts[0].Fields[mapping.IDField] = mapping.Origin{From: []string{"ID"}}
-	}))
+	own := b.check(b.change(b.upload("staff", "ID,Name,E-mail\nSTF-1,Ada Berg,aberg@x.example\n"),
+		func(r *mapping.Routine) {
+			r.Drafts[0].Fields[mapping.IDField] = mapping.Origin{From: []string{"ID"}}
+		}))
 	b.want(b.rows(own)[0], "2 update (update 1)")
 }

@@ -199,7 +199,8 @@ func (t Take) splitsName() bool {
 func (p *Plan) Misfit(row sheet.Row) (problem.Problem, bool) {
 	for i := p.columns; i < len(row.Cells); i++ {
 		if value.Trim(row.Cells[i]) != "" {
-			return problem.Problem{Code: problem.RaggedRow, Value: row.Cells[i], Detail: strconv.Itoa(len(row.Cells)) + " cells under " + strconv.Itoa(p.columns) + " headers"}, true
+			return problem.Problem{Code: problem.RaggedRow, Value: row.Cells[i], Detail: strconv.Itoa(len(row.Cells)) +
+				" cells under " + strconv.Itoa(p.columns) + " headers"}, true
 		}
 	}
 	if p.usual == 0 {
@@ -218,7 +219,8 @@ func (p *Plan) Misfit(row sheet.Row) (problem.Problem, bool) {
 	if lone < 0 {
 		return problem.Problem{}, false
 	}
-	return problem.Problem{Code: problem.LoneCell, Column: p.headers[lone], Value: row.Cells[lone], Detail: strconv.Itoa(p.usual)}, true
+	return problem.Problem{Code: problem.LoneCell, Column: p.headers[lone], Value: row.Cells[lone],
+		Detail: strconv.Itoa(p.usual)}, true
 }
 
 // MakesNone tells whether the row makes no record of the draft: it says nothing of it, is
@@ -235,7 +237,8 @@ func isExample(row sheet.Row) bool {
 
 // Apply types one row for the draft. The result's slices are used again by the next call.
 func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
-	out.ID, out.Version, out.LeftOut, out.Example, out.Empty, out.Above, out.NewerAt, out.Problems = 0, 0, false, false, false, 0, "", out.Problems[:0]
+	out.ID, out.Version, out.LeftOut, out.Example, out.Empty, out.Above, out.NewerAt, out.Problems = 0, 0, false, false,
+		false, 0, "", out.Problems[:0]
 	out.Values, out.Cleared = out.Values[:0], out.Cleared[:0]
 	for range dp.Fields {
 		out.Values = append(out.Values, "")
@@ -257,7 +260,8 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	if dp.where != nil {
 		holds, err := dp.where.Holds(seen)
 		if err != nil {
-			out.Problems = append(out.Problems, problem.Problem{Code: problem.ComputeFailed, Field: dp.Named(""), Detail: err.Error()})
+			out.Problems = append(out.Problems, problem.Problem{Code: problem.ComputeFailed, Field: dp.Named(""),
+				Detail: err.Error()})
 			return
 		}
 		if out.LeftOut = !holds; out.LeftOut {
@@ -336,7 +340,8 @@ func (dp *DraftPlan) doubtCurrency(row sheet.Row, out *Typed) {
 			continue
 		}
 		out.Problems = append(out.Problems, problem.Problem{
-			Code: problem.OtherCurrency, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0),
+			Code: problem.OtherCurrency, Field: dp.Named(fp.Field.Name), Column: fp.origin.column,
+			Value:  fp.origin.cell(row.Cells, 0),
 			Detail: said + ", and " + out.Values[dp.currency], Light: fp.Light,
 		})
 		if fp.Light {
@@ -369,7 +374,8 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 	}
 	fp := &dp.Fields[dp.family]
 	out.Problems = append(out.Problems, problem.Problem{
-		Code: problem.NameOrder, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0),
+		Code: problem.NameOrder, Field: dp.Named(fp.Field.Name), Column: fp.origin.column,
+		Value:  fp.origin.cell(row.Cells, 0),
 		Detail: given + " would be the given name, " + family + " the family name",
 	})
 }
@@ -377,7 +383,8 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 // findHonorific finds the field for forms of address, where a column gives it.
 func (dp *DraftPlan) findHonorific() {
 	dp.honorific = slices.IndexFunc(dp.Fields, func(fp FieldPlan) bool {
-		return fp.Field.ComparedAs() == catalog.AsHonorific && fp.origin.take == "" && len(fp.origin.from) > 0 && fp.Losable && !dp.HasID
+		return fp.Field.ComparedAs() == catalog.AsHonorific && fp.origin.take == "" && len(fp.origin.from) > 0 &&
+			fp.Losable && !dp.HasID
 	})
 }
 
@@ -402,7 +409,8 @@ func (dp *DraftPlan) joinTitles(row sheet.Row, out *Typed) {
 // onlyGiven puts the one word of a cell for whole names into its half where it is a given name
 // and no family name: the family name is missing then.
 func (dp *DraftPlan) onlyGiven(row sheet.Row, out *Typed) {
-	if dp.given < 0 || dp.family < 0 || out.Values[dp.given] != "" || !dp.Fields[dp.family].origin.take.splitsName() || !dp.Fields[dp.given].origin.take.splitsName() {
+	if dp.given < 0 || dp.family < 0 || out.Values[dp.given] != "" || !dp.Fields[dp.family].origin.take.splitsName() ||
+		!dp.Fields[dp.given].origin.take.splitsName() {
 		return
 	}
 	fp, name := &dp.Fields[dp.family], out.Values[dp.family]
@@ -411,7 +419,8 @@ func (dp *DraftPlan) onlyGiven(row sheet.Row, out *Typed) {
 	}
 	out.Values[dp.given], out.Values[dp.family] = name, ""
 	if fp.Field.Required {
-		out.Problems = append(out.Problems, problem.Problem{Code: problem.RequiredMissing, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0)})
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.RequiredMissing, Field: dp.Named(fp.Field.Name),
+			Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0)})
 	}
 }
 
@@ -437,6 +446,11 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 				}
 			}
 		}
+		if code == "" && fp.Losable && fp.Field.Type == catalog.Email {
+			if detail = value.MeantMailbox(out.Values[i]); detail != "" {
+				code = problem.MisspeltDomain
+			}
+		}
 		if code == "" && fp.Losable && fp.Field.ComparedAs() == catalog.AsPostalCode {
 			if detail = value.LostZero(fp.reader.Country(country), out.Values[i]); detail != "" {
 				code = problem.LostZero
@@ -445,7 +459,8 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 		if code == "" {
 			continue
 		}
-		out.Problems = append(out.Problems, problem.Problem{Code: code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Detail: detail, Light: fp.Light})
+		out.Problems = append(out.Problems, problem.Problem{Code: code, Field: dp.Named(fp.Field.Name),
+			Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Detail: detail, Light: fp.Light})
 		if fp.Light || code == problem.SameAsAbove {
 			out.Values[i] = ""
 		}
@@ -543,7 +558,8 @@ func (dp *DraftPlan) applyID(row sheet.Row, out *Typed) {
 		out.Version, err = strconv.Atoi(version)
 	}
 	if err != nil {
-		out.Problems = append(out.Problems, problem.Problem{Code: problem.BadRecordID, Field: dp.Named(IDField), Column: dp.id.column, Value: text, Detail: dp.Type.RecordID(1042)})
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.BadRecordID, Field: dp.Named(IDField),
+			Column: dp.id.column, Value: text, Detail: dp.Type.RecordID(1042)})
 		return
 	}
 	out.ID = id
@@ -553,7 +569,8 @@ func (dp *DraftPlan) applyNewer(row sheet.Row, out *Typed) {
 	text := dp.newer.origin.text(row.Cells)
 	v, trouble := dp.newer.reader.Read(text)
 	if trouble.Code != "" {
-		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Column: dp.newer.origin.column, Value: text, Detail: trouble.Detail})
+		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Column: dp.newer.origin.column,
+			Value: text, Detail: trouble.Detail})
 		return
 	}
 	out.NewerAt = v
@@ -584,7 +601,8 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 			return
 		}
 	}
-	if as := fp.Field.ComparedAs(); (as == catalog.AsGivenName || as == catalog.AsFamilyName) && !dp.HasID { // what comes from records comes back as it is
+	// what comes from records comes back as it is
+	if as := fp.Field.ComparedAs(); (as == catalog.AsGivenName || as == catalog.AsFamilyName) && !dp.HasID {
 		text = value.WithoutBirthName(text)
 		if as == catalog.AsGivenName {
 			text = value.GivenName(text)
@@ -592,7 +610,8 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	}
 	if dp.empties(text) {
 		if fp.Field.Required {
-			out.Problems = append(out.Problems, problem.Problem{Code: problem.RequiredMissing, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text})
+			out.Problems = append(out.Problems, problem.Problem{Code: problem.RequiredMissing, Field: dp.Named(fp.Field.Name),
+				Column: fp.origin.column, Value: text})
 			return
 		}
 		out.Cleared = append(out.Cleared, fp.Field.Name)
@@ -605,7 +624,8 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 		}
 	}
 	if trouble.Code != "" {
-		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text, Detail: trouble.Detail, Light: fp.Light})
+		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name),
+			Column: fp.origin.column, Value: text, Detail: trouble.Detail, Light: fp.Light})
 		return
 	}
 	if dp.Whole && dp.Type.Title[0] == fp.Field.Name && noName(dp.Type, text) { // it would make a record called so
@@ -616,7 +636,8 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 		return
 	}
 	if !dp.HasID && value.NoName(fp.Field, v) {
-		out.Problems = append(out.Problems, problem.Problem{Code: problem.BadName, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text, Light: fp.Light})
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.BadName, Field: dp.Named(fp.Field.Name),
+			Column: fp.origin.column, Value: text, Light: fp.Light})
 		return
 	}
 	out.Values[i] = v
@@ -634,7 +655,8 @@ func (dp *DraftPlan) textOf(o *origin, field string, row sheet.Row, seen expr.Ro
 	}
 	computed, err := o.compute.Text(seen)
 	if err != nil {
-		out.Problems = append(out.Problems, problem.Problem{Code: problem.ComputeFailed, Field: dp.Named(field), Detail: err.Error()})
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.ComputeFailed, Field: dp.Named(field),
+			Detail: err.Error()})
 		return "", false
 	}
 	if computed = value.Trim(computed); computed != "" {
@@ -659,7 +681,8 @@ func (dp *DraftPlan) findText(fp *FieldPlan, row sheet.Row, country string, seen
 		}
 		v, trouble := part.reader.ReadIn(text, country)
 		if trouble.Code != "" {
-			out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name), Column: part.origin.column, Value: text, Detail: trouble.Detail})
+			out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name),
+				Column: part.origin.column, Value: text, Detail: trouble.Detail})
 			return ""
 		}
 		filled++

@@ -1,12 +1,10 @@
 package mapping
 
 import (
-	"cmp"
 	"fmt"
 	"maps"
 	"slices"
 	"strings"
-	"time"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/expr"
@@ -34,10 +32,11 @@ type DraftPlan struct {
 	Name    string
 	Type    catalog.RecordType
 	May     May
-	Grouped bool                // blank rows belong to the record of the row above
-	Shared  bool                // another draft points to it
-	Meant   bool                // links of any row may lead to what its rows become
-	ByName  bool                // and the routine leaves the rules to its type: the one record of its name is it, if nothing says otherwise
+	Grouped bool // blank rows belong to the record of the row above
+	Shared  bool // another draft points to it
+	Meant   bool // links of any row may lead to what its rows become
+	// and the routine leaves the rules to its type: the one record of its name is it, if nothing says otherwise
+	ByName  bool
 	Whole   bool                // its whole name says which record it is, whatever says otherwise
 	Fields  []FieldPlan         // in the order of the record type
 	Rules   []catalog.MatchRule // those that can work with the mapped fields
@@ -112,25 +111,6 @@ type FindPart struct {
 // FindGap stands between the compared values of a look-up by several fields.
 const FindGap = "\x1f"
 
-type origin struct {
-	from      []int
-	column    string // header of the first column, for problems
-	join      string
-	take      Take
-	kept      kept     // what of a place no field takes, and stays with this one
-	currency  string   // that the header names, for what takes it from amounts
-	labels    []string // headers that stand before the cells, for notes
-	split     string
-	part      int
-	cut       int
-	fixed     string
-	compute   *expr.Program
-	otherwise string
-	values    map[string]string
-	turned    bool           // yes in the cells is a no to the field
-	nothing   *value.Nothing // tells cells that stand for nothing
-}
-
 // NewPlan makes a routine ready. The columns decide by their profile what the
 // routine leaves open (date order, decimal sign).
 func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error) {
@@ -145,7 +125,8 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{columns: len(columns), headers: header, Order: order, again: func() (*Plan, error) { return NewPlan(r, c, columns) }}
+	p := &Plan{columns: len(columns), headers: header, Order: order,
+		again: func() (*Plan, error) { return NewPlan(r, c, columns) }}
 	for i := range r.Drafts {
 		dp, err := newDraftPlan(r, i, c, columns)
 		if err != nil {
@@ -183,7 +164,8 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 		}
 	}
 	p.lend()
-	if r.Reading.Asides != sheet.ReadAsides && !p.Grouped() && !slices.ContainsFunc(p.Drafts, func(dp *DraftPlan) bool { return dp.HasID }) {
+	if r.Reading.Asides != sheet.ReadAsides && !p.Grouped() &&
+		!slices.ContainsFunc(p.Drafts, func(dp *DraftPlan) bool { return dp.HasID }) {
 		p.usual = sheet.UsualCells(columns)
 	}
 	return p, nil
@@ -325,7 +307,8 @@ func (p *Plan) meant(fp FieldPlan) int {
 
 // Makes gives the place of the first draft that may make records of a type, or -1.
 func (p *Plan) Makes(typeName string) int {
-	return slices.IndexFunc(p.Drafts, func(d *DraftPlan) bool { return d.Type.Name == typeName && d.May != Update && d.May != Delete })
+	return slices.IndexFunc(p.Drafts,
+		func(d *DraftPlan) bool { return d.Type.Name == typeName && d.May != Update && d.May != Delete })
 }
 
 // Meanings lists what words of the field's column are said to mean.
@@ -396,7 +379,8 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 	}
 	dp := &DraftPlan{
 		Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, Known: r.apart(),
-		several: len(r.Drafts) > 1, country: -1, currency: -1, given: -1, family: -1, clear: value.Fold(or(d.ClearMarker, DefaultClearMarker)),
+		several: len(r.Drafts) > 1, country: -1, currency: -1, given: -1, family: -1,
+		clear: value.Fold(or(d.ClearMarker, DefaultClearMarker)),
 	}
 	for _, col := range columns {
 		dp.header = append(dp.header, col.Header)
@@ -421,7 +405,8 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		if err != nil {
 			return nil, atPath(err, "fields."+f.Name+".compute")
 		}
-		fp := FieldPlan{Field: f, Draft: r.indexOf(o.Draft), origin: from, Both: or(o.Both, d.Both, Replace), Chosen: o.Both != "" || d.Both != "", Blank: or(o.Blank, d.Blank, Leave)}
+		fp := FieldPlan{Field: f, Draft: r.indexOf(o.Draft), origin: from, Both: or(o.Both, d.Both, Replace),
+			Chosen: o.Both != "" || d.Both != "", Blank: or(o.Blank, d.Blank, Leave)}
 		if f.Required {
 			fp.Blank = Leave
 		}
@@ -431,8 +416,9 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		if f.Kind().Form == catalog.LinkForm {
 			fp.Doubtful = or(o.Doubtful, d.Doubtful)
 		}
-		fp.Losable = f.Type == catalog.Text && len(from.from) > 0 && or(o.Doubtful, d.Doubtful) != TakeRows
-		fp.Above = (f.Type == catalog.Text || f.Kind().Form == catalog.LinkForm) && len(from.from) > 0 && or(o.Doubtful, d.Doubtful) != TakeRows
+		fp.Losable = (f.Type == catalog.Text || f.Type == catalog.Email) && len(from.from) > 0 && or(o.Doubtful, d.Doubtful) != TakeRows
+		fp.Above = (f.Type == catalog.Text || f.Kind().Form == catalog.LinkForm) && len(from.from) > 0 &&
+			or(o.Doubtful, d.Doubtful) != TakeRows
 		fp.Names = fp.Losable && value.HoldsNames(f)
 		fp.Light = Light(f) && or(o.Unreadable, forAll(d.Unreadable, f), HoldRow) == LeaveValue
 		set, err := settings(reading, fp.Field, o, fp.origin, columns)
@@ -449,7 +435,8 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		if len(fp.Find) > 0 {
 			fp.origin.column = fp.Find[0].origin.column
 		}
-		if f.Type == catalog.Country && (dp.country < 0 || f.ComparedAs() == catalog.AsCountry) { // that of the address before any other
+		// that of the address before any other
+		if f.Type == catalog.Country && (dp.country < 0 || f.ComparedAs() == catalog.AsCountry) {
 			dp.country = len(dp.Fields)
 		}
 		dp.Fields = append(dp.Fields, fp)
@@ -505,7 +492,8 @@ func (dp *DraftPlan) doubtsCurrency() {
 // from records, nor where somebody has said that they are taken.
 func (dp *DraftPlan) doubtsOrder(d Draft) {
 	at := func(as catalog.Likeness) int {
-		return slices.IndexFunc(dp.Fields, func(fp FieldPlan) bool { return fp.Field.ComparedAs() == as && len(fp.origin.from) > 0 })
+		return slices.IndexFunc(dp.Fields,
+			func(fp FieldPlan) bool { return fp.Field.ComparedAs() == as && len(fp.origin.from) > 0 })
 	}
 	given, family := at(catalog.AsGivenName), at(catalog.AsFamilyName)
 	if given < 0 || family < 0 || dp.HasID || or(d.Fields[dp.Fields[family].Field.Name].Doubtful, d.Doubtful) == TakeRows {
@@ -538,7 +526,8 @@ func (dp *DraftPlan) Dated() bool { return dp.HasID || dp.Known }
 // long as they still tell records apart.
 func (dp *DraftPlan) usable(rule catalog.MatchRule) (catalog.MatchRule, bool) {
 	mapped := func(name string) bool {
-		return name == IDField && dp.HasID || slices.ContainsFunc(dp.Fields, func(f FieldPlan) bool { return f.Field.Name == name })
+		return name == IDField && dp.HasID ||
+			slices.ContainsFunc(dp.Fields, func(f FieldPlan) bool { return f.Field.Name == name })
 	}
 	for _, name := range rule.Fields {
 		if !mapped(name) {
@@ -551,7 +540,8 @@ func (dp *DraftPlan) usable(rule catalog.MatchRule) (catalog.MatchRule, bool) {
 
 // findParts readies the fields by which a record is looked up, in the order of
 // their names.
-func (dp *DraftPlan) findParts(o Origin, f catalog.Field, c catalog.Catalog, reading sheet.Reading, columns []sheet.Column) ([]FindPart, error) {
+func (dp *DraftPlan) findParts(o Origin, f catalog.Field, c catalog.Catalog, reading sheet.Reading,
+	columns []sheet.Column) ([]FindPart, error) {
 	if len(o.Find) == 0 {
 		return nil, nil
 	}
@@ -570,7 +560,8 @@ func (dp *DraftPlan) findParts(o Origin, f catalog.Field, c catalog.Catalog, rea
 		if err != nil {
 			return nil, err
 		}
-		parts = append(parts, FindPart{Field: by, ByName: !by.Normalised() && slices.Contains(t.Title, name), origin: from, reader: value.NewReader(by, set)})
+		parts = append(parts, FindPart{Field: by, ByName: !by.Normalised() && slices.Contains(t.Title, name), origin: from,
+			reader: value.NewReader(by, set)})
 	}
 	return parts, nil
 }
@@ -588,101 +579,4 @@ func inPlace(err error, draft int) error {
 		return f.At(fault.Place{Path: fmt.Sprintf("drafts[%d].%s", draft, f.Place.Path)})
 	}
 	return err
-}
-
-func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, columns []sheet.Column) (origin, error) {
-	out := origin{nothing: value.NewNothing(f, nothing), join: o.Join, take: o.Take, split: o.Split, part: o.Part, cut: o.Cut, fixed: o.Fixed, otherwise: o.Otherwise}
-	switch {
-	case out.join != "":
-	case o.Labelled:
-		out.join = "\n"
-	default:
-		out.join = " "
-	}
-	for _, name := range o.From {
-		i := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == name })
-		if i >= 0 {
-			out.from = append(out.from, i)
-			if o.Labelled {
-				out.labels = append(out.labels, name)
-			}
-		}
-	}
-	if len(o.From) > 0 {
-		out.column = o.From[0]
-		if o.Take == TakeCurrency {
-			out.currency, _ = value.CurrencyOf(o.From[0])
-		}
-		out.turned = f.Type == catalog.YesNo && (o.Sense == value.OppositeSense || o.Sense == "" && value.Opposes(f, o.From[0]))
-	}
-	if len(o.Values) > 0 {
-		out.values = map[string]string{}
-		for from, to := range o.Values {
-			out.values[value.Fold(from)] = to
-		}
-	}
-	if o.Compute != "" {
-		var err error
-		if out.compute, err = expr.CompileText(o.Compute, dp.header); err != nil {
-			return out, err
-		}
-		dp.expr = true
-	}
-	return out, nil
-}
-
-// settings takes what was set by hand first, for the field and then for the
-// source, then what the whole column decides.
-func settings(reading sheet.Reading, f catalog.Field, by Origin, o origin, columns []sheet.Column) (value.Settings, error) {
-	s := value.Settings{
-		DecimalSign: cmp.Or(by.DecimalSign, reading.DecimalSign), DateOrder: cmp.Or(by.DateOrder, value.DateOrder(reading.DateOrder)),
-		Percents: by.Percents, Unit: by.Unit, Capitals: by.Capitals, Spans: by.Spans, Rough: by.Rough, DayNumbers: by.DayNumbers, Country: reading.Country,
-	}
-	for _, i := range o.from {
-		if s.Unit == "" && value.ToBeMultiplied(f, columns[i].Header) {
-			s.Unit, _ = value.UnitOf(columns[i].Header)
-			s.UnitUnsaid = true
-		}
-		if s.Percents == "" {
-			s.Percents = value.Percents(columns[i].Percents)
-		}
-		if s.DecimalSign == "" && columns[i].DecimalSign != "" {
-			s.DecimalSign, s.Guessed = columns[i].DecimalSign, true
-		}
-		if s.DateOrder == "" {
-			s.DateOrder = value.DateOrder(columns[i].DateOrder)
-		}
-	}
-	if reading.Zone != "" {
-		zone, err := time.LoadLocation(reading.Zone)
-		if err != nil {
-			return s, fault.New(fault.Invalid, "bad_reading", "there is no such time zone").At(fault.Place{Path: "reading.zone"}).With(reading.Zone).
-				Mended("Give a name such as Europe/Oslo.")
-		}
-		s.Zone = zone
-	}
-	return s, nil
-}
-
-// Column gives the header that a field's value comes from, empty when none.
-func (fp FieldPlan) Column() string { return fp.origin.column }
-
-// Read reads one text of a cell as the field would, without its value list.
-func (fp FieldPlan) Read(text string) (string, value.Trouble) {
-	if fp.origin.turned {
-		text = value.Opposite(text)
-	}
-	return fp.reader.ReadIn(text, "")
-}
-
-// ReadListed reads one text as the field would, by its value list first; a text
-// that the list empties says nothing.
-func (fp FieldPlan) ReadListed(text string) (string, value.Trouble) {
-	if to, ok := fp.origin.values[value.Fold(text)]; ok {
-		if to == "" {
-			return "", value.Trouble{}
-		}
-		return fp.reader.ReadIn(to, "")
-	}
-	return fp.Read(text)
 }

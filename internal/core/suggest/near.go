@@ -20,9 +20,15 @@ type Meant struct {
 // leastNear is how alike two words must be for one to be offered for the other.
 const leastNear = 0.5
 
-// Near gives what a text may have meant for a choice or a country, at most so
+// Near gives what a text may have meant for a choice, a country or an e-mail address, at most so
 // many, the nearest first. It is for offering, never for taking.
 func Near(f catalog.Field, text string, most int) []Meant {
+	if f.Type == catalog.Email {
+		if meant := value.MeantMailbox(strings.TrimSpace(text)); meant != "" {
+			return []Meant{{Text: meant, Label: meant, score: 1}}
+		}
+		return nil
+	}
 	said := value.Words(text)
 	if said == "" {
 		return nil
@@ -58,7 +64,10 @@ func Near(f catalog.Field, text string, most int) []Meant {
 	for _, m := range best {
 		list = append(list, m)
 	}
-	slices.SortFunc(list, func(a, b Meant) int { return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.Label, b.Label)) })
+	slices.SortFunc(list, func(a,
+		b Meant) int {
+		return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.Label, b.Label))
+	})
 	return list[:min(most, len(list))]
 }
 

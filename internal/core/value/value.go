@@ -108,7 +108,7 @@ var kinds = map[catalog.FieldType]kind{
 // Ages in years: how old people become, and how young those are of whom records are kept; and how
 // far ahead days lie that people mean.
 const (
-	oldestAge   = 120
+	oldestAge   = 110
 	youngestAge = 5
 	farAhead    = 100
 )
@@ -232,7 +232,8 @@ func Trim(s string) string {
 		return s
 	}
 	return strings.TrimFunc(s, func(r rune) bool {
-		return unicode.IsSpace(r) || r == '\ufeff' || r >= '\u200b' && r <= '\u200f' || r >= '\u202a' && r <= '\u202e' || r >= '\u2066' && r <= '\u2069'
+		return unicode.IsSpace(r) || r == '\ufeff' || r >= '\u200b' && r <= '\u200f' || r >= '\u202a' && r <= '\u202e' ||
+			r >= '\u2066' && r <= '\u2069'
 	})
 }
 
@@ -253,7 +254,8 @@ func signedError(s string) bool {
 	if !signed {
 		word, signed = strings.CutSuffix(word, "?")
 	}
-	return signed && len(word) > 2 && len(word) < 20 && strings.IndexFunc(word, func(r rune) bool { return !unicode.IsUpper(r) && r != '/' && r != '0' }) < 0
+	return signed && len(word) > 2 && len(word) < 20 &&
+		strings.IndexFunc(word, func(r rune) bool { return !unicode.IsUpper(r) && r != '/' && r != '0' }) < 0
 }
 
 func damaged(s string) Trouble {

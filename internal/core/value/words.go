@@ -24,23 +24,26 @@ import (
 var yesWords, noWords = map[string]bool{}, map[string]bool{}
 
 func init() {
-	for w := range strings.FieldsSeq("yes y true t 1 x on ok ja j oui o vrai si s verdadero vero sim v kylla k tosi tak prawda ναι αληθες はい 有 ✓ ✔ ☑ wahr waar sant sandt sann ano igen igaz evet da ν jā jah taip") {
+	for w := range strings.FieldsSeq("yes y true t 1 x on ok ja j oui o vrai si s verdadero vero sim v kylla k tosi tak " +
+		"prawda ναι αληθες はい 有 ✓ ✔ ☑ wahr waar sant sandt sann ano igen igaz evet da ν jā jah taip") {
 		yesWords[Fold(w)] = true
 	}
-	for w := range strings.FieldsSeq("no n false f 0 off nein non faux falso nao nee onwaar nej nei usann falsk falskt ei epatosi nie falsz οχι ψευδες いいえ 無 ✗ ✘ ☐ falsch ne nem hayır hamis nu ο nē") {
+	for w := range strings.FieldsSeq("no n false f 0 off nein non faux falso nao nee onwaar nej nei usann falsk falskt " +
+		"ei epatosi nie falsz οχι ψευδες いいえ 無 ✗ ✘ ☐ falsch ne nem hayır hamis nu ο nē") {
 		noWords[Fold(w)] = true
 	}
 }
 
 // What stands for yes and no where somebody is asked for a consent, in compared form.
 var (
-	agreed = phraseSet(`opt in, opted in, optin, subscribed, granted, given, accepted, confirmed, agreed, erteilt, angemeldet, zugestimmt,
-		bestatigt, accepte, acceptee, inscrit, inscrite, aceptado, aceptada, accettato, accettata, iscritto, iscritta,
-		aangemeld, aceito, aceita, anmald, tilmeldt, pameldt, tilaaja, zgoda udzielona`)
-	refused = phraseSet(`opt out, opted out, optout, unsubscribed, withdrawn, declined, refused, denied, rejected, revoked, abgemeldet,
-		widerrufen, abgelehnt, verweigert, refuse, refusee, desinscrit, desinscrite, rechazado, rechazada, rifiutato, rifiutata,
-		disiscritto, afgemeld, geweigerd, recusado, recusada, avanmald, avregistrerad, frameldt, avmeldt, perunut, zgoda
-		wycofana`)
+	agreed = phraseSet(`opt in, opted in, optin, subscribed, granted, given, accepted, confirmed, agreed, erteilt,
+		angemeldet, bestatigt, accepte, acceptee, inscrit, inscrite, aceptado, aceptada, accettato, accettata, iscritto, iscritta,
+		aangemeld, aceito, aceita, anmald, tilmeldt, pameldt, tilaaja, zgoda udzielona,
+		double opt in, abonne, abonnee, zugestimmt, einwilligung erteilt, consent given`)
+	refused = phraseSet(`opt out, opted out, optout, unsubscribed, withdrawn, declined, refused, denied, rejected,
+		revoked, abgemeldet, widerrufen, abgelehnt, verweigert, refuse, refusee, desinscrit, desinscrite, rechazado, rechazada,
+		rifiutato, rifiutata, disiscritto, afgemeld, geweigerd, recusado, recusada, avanmald, avregistrerad, frameldt, avmeldt, perunut, zgoda
+		wycofana, nicht erteilt, not given, kein newsletter, no newsletter, pas de newsletter, desabonne, desabonnee`)
 )
 
 // conditions are what is said of something instead of yes and no, by the word that a field of it is
@@ -51,15 +54,21 @@ var conditions = []struct {
 }{
 	{
 		"done",
-		phraseSet(`closed, complete, erledigt, abgeschlossen, fertig, fait, termine, terminee, clos, hecho, cerrado, fatto, completato, chiuso, klaar, afgerond, gedaan, klar, avslutad, færdig, ferdig, afsluttet,
-			zrobione, zamkniete, feito, concluido, tehty, valmis, hotovo, kesz, ολοκληρωθηκε, εγινε`),
-		phraseSet(`open, pending, to do, todo, not done, offen, unerledigt, ouvert, a faire, en attente, abierto, pendiente, por hacer, aperto, da fare, openstaand, te doen, oppen, aben, apen, ikke gjort,
-			otwarte, do zrobienia, aberto, pendente, por fazer, avoin, kesken, otevreno, nyitott, ανοιχτο, εκκρεμει`),
+		phraseSet(`closed, complete, erledigt, abgeschlossen, fertig, fait, termine, terminee, clos, hecho, cerrado, fatto,
+			completato, chiuso, klaar, afgerond, gedaan, klar, avslutad, færdig, ferdig, afsluttet,
+			zrobione, zamkniete, feito, concluido, tehty, valmis, hotovo, kesz, ολοκληρωθηκε, εγινε, 完了, 済, 済み`),
+		phraseSet(`open, pending, to do, todo, not done, offen, unerledigt, ouvert, a faire, en attente, abierto,
+			pendiente, por hacer, aperto, da fare, openstaand, te doen, oppen, aben, apen, ikke gjort,
+			otwarte, do zrobienia, aberto, pendente, por fazer, avoin, kesken, otevreno, nyitott, ανοιχτο, εκκρεμει,
+			nicht erledigt, noch offen, pas fait, non fatto, no hecho, niet gedaan, ikke ferdig, inte klar, niezrobione,
+			not completed, incomplete, undone, 未完了, 未`),
 	},
 	{
 		"active",
-		phraseSet(`aktiv, actif, active, activo, activa, attivo, attiva, actief, aktywny, aktywna, ativo, ativa, aktiivinen, aktivni, aktiv medarbejder, employed, in post, ενεργος`),
-		phraseSet(`inactive, left, retired, resigned, inaktiv, ausgeschieden, inactif, inactive, parti, partie, inactivo, inactiva, baja, inattivo, inattiva, inactief, uit dienst, nieaktywny, nieaktywna,
+		phraseSet(`aktiv, actif, active, activo, activa, attivo, attiva, actief, aktywny, aktywna, ativo, ativa,
+			aktiivinen, aktivni, aktiv medarbejder, employed, in post, ενεργος`),
+		phraseSet(`inactive, left, retired, resigned, inaktiv, ausgeschieden, inactif, inactive, parti, partie, inactivo,
+			inactiva, baja, inattivo, inattiva, inactief, uit dienst, nieaktywny, nieaktywna,
 			inativo, inativa, slutat, fratradt, sluttet, ei aktiivinen, neaktivni, ανενεργος`),
 	},
 }
@@ -267,28 +276,53 @@ func webKey(s string) string {
 }
 
 // nameTongues are the languages whose names of countries and languages are known.
-var nameTongues = []language.Tag{language.English, language.German, language.French, language.Spanish, language.Italian, language.Dutch,
-	language.Portuguese, language.Swedish, language.Danish, language.Norwegian, language.Finnish, language.Polish, language.Greek, language.Japanese}
+var nameTongues = []language.Tag{language.English, language.German, language.French, language.Spanish,
+	language.Italian, language.Dutch,
+	language.Portuguese, language.Swedish, language.Danish, language.Norwegian, language.Finnish, language.Polish,
+	language.Greek, language.Japanese}
 
 // ownTongues are languages in which their own countries are known beside the others.
-var ownTongues = []language.Tag{language.Czech, language.Slovak, language.Hungarian, language.Romanian, language.Bulgarian, language.Croatian, language.Slovenian,
-	language.Serbian, language.Estonian, language.Latvian, language.Lithuanian, language.Turkish, language.Russian, language.Ukrainian, language.Chinese, language.Korean,
+var ownTongues = []language.Tag{language.Czech, language.Slovak, language.Hungarian, language.Romanian,
+	language.Bulgarian, language.Croatian, language.Slovenian,
+	language.Serbian, language.Estonian, language.Latvian, language.Lithuanian, language.Turkish, language.Russian,
+	language.Ukrainian, language.Chinese, language.Korean,
 	language.Arabic, language.Icelandic, language.Vietnamese, language.Catalan}
 
 // countrySpellings are names of countries that offices use and the lists of names lack.
 var countrySpellings = byName(map[string]string{
-	"GB": "uk, u k, england, scotland, wales, northern ireland, n ireland, nordirland, great britain, britain, gb, gb uk, great britain uk, england uk, uk england, engl, gb eng, gb sct, gb wls, gb nir, united kingdom of great britain and northern ireland, grossbritannien, großbritannien, storbritannien, gran bretaña, grande bretagne, gran bretagna, groot brittannië",
-	"US": "usa, united states of america, america, amerika, us of a, vs, eeuu, ee uu, etats unis, états unis, stati uniti d america", "NL": "holland, ned, the netherlands", "GR": "gre, hellas, ellas, ellada, el",
-	"JP": "nippon, nihon", "IE": "eire, republic of ireland, rep of ireland, southern ireland", "CZ": "czech republic, czech rep, tschechische republik, česká republika, république tchèque, república checa, repubblica ceca",
-	"KR": "korea, south korea, sth korea, s korea, republic of korea, korea republic of, korea south, südkorea, 한국", "KP": "korea north, dprk",
-	"DE": "deutschland, ger, brd, bundesrepublik deutschland, federal republic of germany, frg, germany west, west germany, w germany", "NO": "norge, noreg, kingdom of norway", "SE": "sverige", "DK": "danmark, den", "FI": "suomi", "IS": "island",
-	"RU": "russia, russian federation, russische föderation", "TR": "turkey, turkiye, türkiye", "FO": "faroes, faeroe islands, faroyar, färöer", "MK": "macedonia, north macedonia, fyrom, mazedonien", "VN": "vietnam, viet nam",
-	"AE": "emirates, uae, vae, u a e", "SA": "ksa, kingdom of saudi arabia", "HK": "hong kong, hongkong", "MO": "macau, macao", "TW": "taiwan, taiwan province of china, chinese taipei, republic of china",
-	"CN": "pr china, p r china, prc, people s republic of china, peoples republic of china, mainland china, vr china", "CI": "ivory coast, elfenbeinküste", "MM": "burma", "SZ": "swaziland", "CV": "cape verde, kap verde", "TL": "east timor",
-	"VA": "vatican, holy see, vatikan", "PS": "palestine, palästina", "IR": "islamic republic of iran, iran islamic republic of", "LA": "lao pdr", "SY": "syrian arab republic", "BO": "bolivia plurinational state of", "VE": "venezuela bolivarian republic of",
-	"TZ": "united republic of tanzania", "MD": "republic of moldova", "BN": "brunei darussalam", "CD": "dr congo, drc, democratic republic of the congo, congo kinshasa", "CG": "republic of the congo, congo brazzaville",
-	"BA": "bosnia, bih, bosnien", "AG": "antigua", "TT": "trinidad", "KN": "st kitts and nevis, st kitts", "BS": "the bahamas", "GM": "the gambia", "PH": "the philippines", "VG": "bvi", "VI": "usvi", "KY": "cayman", "ZA": "rsa, republic of south africa",
-	"IN": "bharat", "NZ": "aotearoa, n z", "AU": "aus", "ES": "canary islands, kanaren, kanarische inseln, islas canarias, balearic islands, balearen", "PT": "azores, azoren, açores, madeira", "SJ": "svalbard", "BY": "weissrussland, weißrussland", "CH": "sui, schweiz suisse",
+	"GB": "uk, u k, england, scotland, wales, northern ireland, n ireland, nordirland, great britain, britain, gb, " +
+		"gb uk, great britain uk, england uk, uk england, engl, gb eng, gb sct, gb wls, gb nir, united kingdom of great " +
+		"britain and northern ireland, grossbritannien, großbritannien, storbritannien, gran bretaña, grande bretagne, gran " +
+		"bretagna, groot brittannië",
+	"US": "usa, united states of america, america, amerika, us of a, vs, eeuu, ee uu, etats unis, états unis, " +
+		"stati uniti d america", "NL": "holland, ned, the netherlands", "GR": "gre, hellas, ellas, ellada, el",
+	"JP": "nippon, nihon", "IE": "eire, republic of ireland, rep of ireland, southern ireland",
+	"CZ": "czech republic, czech rep, tschechische republik, česká republika, république tchèque, república checa, repubblica ceca",
+	"KR": "korea, south korea, sth korea, s korea, republic of korea, korea republic of, korea south, südkorea, 한국",
+	"KP": "korea north, dprk",
+	"DE": "deutschland, ger, brd, bundesrepublik deutschland, federal republic of germany, frg, germany west, " +
+		"west germany, w germany", "NO": "norge, noreg, kingdom of norway", "SE": "sverige", "DK": "danmark, den",
+	"FI": "suomi", "IS": "island",
+	"RU": "russia, russian federation, russische föderation", "TR": "turkey, turkiye, türkiye",
+	"FO": "faroes, faeroe islands, faroyar, färöer", "MK": "macedonia, north macedonia, fyrom, mazedonien",
+	"VN": "vietnam, viet nam",
+	"AE": "emirates, uae, vae, u a e", "SA": "ksa, kingdom of saudi arabia", "HK": "hong kong, hongkong",
+	"MO": "macau, macao", "TW": "taiwan, taiwan province of china, chinese taipei, republic of china",
+	"CN": "pr china, p r china, prc, people s republic of china, peoples republic of china, mainland china, vr china",
+	"CI": "ivory coast, elfenbeinküste", "MM": "burma", "SZ": "swaziland", "CV": "cape verde, kap verde",
+	"TL": "east timor",
+	"VA": "vatican, holy see, vatikan", "PS": "palestine, palästina",
+	"IR": "islamic republic of iran, iran islamic republic of", "LA": "lao pdr", "SY": "syrian arab republic",
+	"BO": "bolivia plurinational state of", "VE": "venezuela bolivarian republic of",
+	"TZ": "united republic of tanzania", "MD": "republic of moldova", "BN": "brunei darussalam",
+	"CD": "dr congo, drc, democratic republic of the congo, congo kinshasa",
+	"CG": "republic of the congo, congo brazzaville",
+	"BA": "bosnia, bih, bosnien", "AG": "antigua", "TT": "trinidad", "KN": "st kitts and nevis, st kitts",
+	"BS": "the bahamas", "GM": "the gambia", "PH": "the philippines", "VG": "bvi", "VI": "usvi", "KY": "cayman",
+	"ZA": "rsa, republic of south africa",
+	"IN": "bharat", "NZ": "aotearoa, n z", "AU": "aus", "ES": "canary islands, kanaren, kanarische inseln, islas " +
+		"canarias, balearic islands, balearen", "PT": "azores, azoren, açores, madeira", "SJ": "svalbard",
+	"BY": "weissrussland, weißrussland", "CH": "sui, schweiz suisse",
 })
 
 // byName turns a list of names by country around; the names stand as they are compared.
@@ -309,7 +343,8 @@ var noCountries = wordSet("AC CP DG EA IC TA EU EZ UN QO SU YU CS AN BU DD FX NT
 // countrySigns are the distinguishing signs of vehicles (Convention on Road Traffic, Vienna
 // 1968, article 37) that are no codes of ISO 3166 and that people write in address lists,
 // as in “D” and “D-24103”.
-var countrySigns = map[string]string{"a": "AT", "b": "BE", "d": "DE", "e": "ES", "f": "FR", "h": "HU", "i": "IT", "l": "LU", "m": "MT", "n": "NO", "p": "PT", "s": "SE", "fl": "LI", "slo": "SI"}
+var countrySigns = map[string]string{"a": "AT", "b": "BE", "d": "DE", "e": "ES", "f": "FR", "h": "HU", "i": "IT",
+	"l": "LU", "m": "MT", "n": "NO", "p": "PT", "s": "SE", "fl": "LI", "slo": "SI"}
 
 var countryNames = sync.OnceValue(func() map[string]string {
 	names := map[string]string{}
@@ -372,7 +407,8 @@ var countryNames = sync.OnceValue(func() map[string]string {
 })
 
 // twoLetters are those that people write for letters which their keyboards lack.
-var twoLetters = strings.NewReplacer("ä", "ae", "ö", "oe", "ü", "ue", "å", "aa", "ø", "oe", "æ", "ae", "Ä", "Ae", "Ö", "Oe", "Ü", "Ue", "Å", "Aa", "Ø", "Oe", "Æ", "Ae")
+var twoLetters = strings.NewReplacer("ä", "ae", "ö", "oe", "ü", "ue", "å", "aa", "ø", "oe", "æ", "ae", "Ä", "Ae",
+	"Ö", "Oe", "Ü", "Ue", "Å", "Aa", "Ø", "Oe", "Æ", "Ae")
 
 // NamedCode is a code with its names, the English one first.
 type NamedCode struct {
@@ -448,7 +484,8 @@ var languageNames = sync.OnceValue(func() map[string]string {
 			names[Words(n)] = b.String()
 		}
 	}
-	for name, code := range map[string]string{"norsk": "no", "norwegian": "no", "norwegisch": "no", "norvégien": "no", "flemish": "nl", "flämisch": "nl", "vlaams": "nl", "flamand": "nl",
+	for name, code := range map[string]string{"norsk": "no", "norwegian": "no", "norwegisch": "no", "norvégien": "no",
+		"flemish": "nl", "flämisch": "nl", "vlaams": "nl", "flamand": "nl",
 		"mandarin": "zh", "castilian": "es", "castellano": "es", "brazilian portuguese": "pt-BR"} {
 		names[Words(name)] = code
 	}
@@ -464,7 +501,8 @@ var (
 )
 
 // spokenIn are codes of countries that are none of a language, with the one that is spoken there.
-var spokenIn = map[string]string{"dk": "da", "cz": "cs", "gr": "el", "jp": "ja", "cn": "zh", "ua": "uk", "us": "en", "gb": "en"}
+var spokenIn = map[string]string{"dk": "da", "cz": "cs", "gr": "el", "jp": "ja", "cn": "zh", "ua": "uk",
+	"us": "en", "gb": "en"}
 
 func (r *Reader) language(s string) (string, Trouble) {
 	code := strings.ToLower(s)
@@ -488,14 +526,18 @@ func (r *Reader) language(s string) (string, Trouble) {
 // currencySigns are the signs and words that stand for one currency alone; the
 // dollar, pound and crown of several countries are not among them save where
 // custom has settled them.
-var currencySigns = map[string]string{"€": "EUR", "euro": "EUR", "euros": "EUR", "£": "GBP", "pound sterling": "GBP", "us$": "USD", "$": "USD", "¥": "JPY", "円": "JPY", "yen": "JPY",
-	"zł": "PLN", "kč": "CZK", "ft": "HUF", "lei": "RON", "nkr": "NOK", "skr": "SEK", "dkr": "DKK", "nkr.": "NOK", "skr.": "SEK", "dkr.": "DKK", "sterling": "GBP", "franken": "CHF", "sfr.": "CHF", "chf": "CHF", "sfr": "CHF", "fr.": "CHF", "₺": "TRY", "₹": "INR", "₽": "RUB"}
+var currencySigns = map[string]string{"€": "EUR", "euro": "EUR", "euros": "EUR", "£": "GBP", "pound sterling": "GBP",
+	"us$": "USD", "$": "USD", "¥": "JPY", "円": "JPY", "yen": "JPY",
+	"zł": "PLN", "kč": "CZK", "ft": "HUF", "lei": "RON", "nkr": "NOK", "skr": "SEK", "dkr": "DKK", "nkr.": "NOK",
+	"skr.": "SEK", "dkr.": "DKK", "sterling": "GBP", "franken": "CHF", "sfr.": "CHF", "chf": "CHF", "sfr": "CHF",
+	"fr.": "CHF", "₺": "TRY", "₹": "INR", "₽": "RUB"}
 
 // CurrencyIn gives what stands beside the figures of an amount, such as the sign
 // of “1.250,00 €” or the code of “NOK 640” and “10 TEUR”; empty when nothing does.
 func CurrencyIn(s string) string {
 	if first := strings.IndexFunc(s, unicode.IsDigit); first > 0 { // “ca. 20k €” is in euros
-		if word := strings.TrimRight(Fold(strings.TrimSpace(s[:first])), "."); aboutWords[word] || fromWords[word] || toWords[word] {
+		if word := strings.TrimRight(Fold(strings.TrimSpace(s[:first])), "."); aboutWords[word] || fromWords[word] ||
+			toWords[word] {
 			s = s[first:]
 		}
 	}
@@ -515,7 +557,8 @@ func CurrencyIn(s string) string {
 }
 
 // severalCurrencies are signs that many currencies have.
-var severalCurrencies = map[string]string{"$": "USD CAD AUD NZD MXN SGD HKD BRL ARS CLP COP TWD", "kr": "NOK SEK DKK ISK", "kr.": "NOK SEK DKK ISK"}
+var severalCurrencies = map[string]string{"$": "USD CAD AUD NZD MXN SGD HKD BRL ARS CLP COP TWD",
+	"kr": "NOK SEK DKK ISK", "kr.": "NOK SEK DKK ISK"}
 
 // SharedSign reports whether a sign does not say which currency is meant.
 func SharedSign(sign string) bool { return severalCurrencies[strings.ToLower(sign)] != "" }

@@ -31,7 +31,7 @@ export function hasNear(f: Field): boolean {
 
 /** What a text may have meant for a field, the nearest first. */
 export function useNear(workspace: string, id: number, draft: string, field: Field | undefined, text: string) {
-  const on = !!field && hasNear(field) && text.trim().length > 0;
+  const on = !!field && (hasNear(field) || field.type === "email") && text.trim().length > 0;
   return useQuery({
     queryKey: ["near", workspace, id, draft, field?.name, text],
     enabled: on,

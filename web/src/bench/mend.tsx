@@ -20,6 +20,7 @@ const doubts = [
   "lost_letters",
   "made_a_date",
   "made_a_decimal",
+  "misspelt_domain",
   "bad_place",
   "other_place",
   "other_name",
