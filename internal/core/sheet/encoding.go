@@ -84,6 +84,9 @@ func detectEncoding(sample []byte, whole bool) Finding {
 		}
 	}
 	if utf8.Valid(sample) {
+		if escapesJapanese(sample) {
+			return found("iso-2022-jp", true, "it changes to Japanese characters as mails do")
+		}
 		if isASCII(sample) {
 			return found(utf8Name, true, "only characters that are the same in every encoding")
 		}
@@ -92,6 +95,9 @@ func detectEncoding(sample []byte, whole bool) Finding {
 	if n := bytes.Count([]byte(strings.ToValidUTF8(string(sample), "\ufffd")), []byte("\ufffd")); n > 0 &&
 		n*200 < nonASCII(sample) {
 		return found(utf8Name, false, "nearly all its bytes are valid UTF-8")
+	}
+	if name := japaneseEncoding(sample); name != "" {
+		return found(name, true, "its bytes are not UTF-8; read so, they are kana and common kanji")
 	}
 	guess := chardet.Detect(sample)
 	name := strings.ToLower(guess.Encoding)

@@ -195,13 +195,13 @@ func countedUp(s string) bool {
 		strings.Trim(s, s[:1]) == ""
 }
 
-// lineWords may stand before a number and say nothing that the field does not; faxWords say
+// lineWords may stand beside a number and say nothing that the field does not; faxWords say
 // that it is none for speaking.
 var (
 	lineWords = wordSet(`tel tele telefon telephone telefoon telefono telefone telef phone ph fon fono t tlf
 		tfn puh puhelin
 		mobil mobile mob m cell cellphone cellulare cel celular handy movil telemovel gsm natel portable port kom komorka
-		direct direkt dir durchwahl office work buro dienstlich geschaftlich zentrale switchboard main`)
+		direct direkt dir durchwahl office work buro dienstlich geschaftlich zentrale switchboard main whatsapp sms diensthandy firmenhandy diensttelefon`)
 	faxWords = wordSet("fax telefax telecopie f fx facsimile faks")
 
 	// What stands before the number of an extension, in the languages of the product.
@@ -219,7 +219,29 @@ func worded(s string) bool {
 		func(r rune) bool { return r == '#' || r >= utf8.RuneSelf || r|0x20 >= 'a' && r|0x20 <= 'z' })
 }
 
-// beside takes off a telephone number what may stand before it, such as Tel.; why says what
+const aFax = "it is the number of a fax"
+
+// whatLine tells what the words beside a number say of it: why it is none for speaking, or that
+// something else stands there; empty where they say nothing that the field does not.
+func whatLine(s string) (why string) {
+	spoken := false
+	for _, w := range strings.Fields(Words(s)) {
+		switch {
+		case faxWords[w]:
+			why = aFax
+		case lineWords[w]:
+			spoken = true
+		default:
+			return "something else stands beside it"
+		}
+	}
+	if spoken { // Tel./Fax
+		return ""
+	}
+	return why
+}
+
+// beside takes off a telephone number what may stand before or behind it, such as Tel.; why says what
 // else stands beside it. Letters stand for figures in numbers of North America alone, where
 // they are capitals; elsewhere they would be dialled in silence: “(priv.)” as 7748.
 func beside(s, country string) (number, why string) {
@@ -227,17 +249,21 @@ func beside(s, country string) (number, why string) {
 	if first < 0 {
 		return s, ""
 	}
-	for _, w := range strings.Fields(Words(s[:first])) {
-		switch {
-		case faxWords[w]:
-			return s, "it is the number of a fax"
-		case !lineWords[w]:
-			return s, "something else stands before it"
-		}
+	if why := whatLine(s[:first]); why != "" {
+		return s, why
 	}
 	s = s[first:]
 	if !worded(s) { // as most are
 		return s, ""
+	}
+	last := strings.LastIndexAny(s, "0123456789") + 1
+	if strings.ContainsFunc(s[last:], unicode.IsLetter) {
+		switch why := whatLine(s[last:]); why {
+		case "":
+			s = s[:last]
+		case aFax:
+			return s, why
+		}
 	}
 	if m := innerLine.FindStringSubmatchIndex(s); m != nil {
 		main, inner := strings.TrimRight(s[:m[0]], " ,;"), s[m[2]:]
