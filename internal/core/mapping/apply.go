@@ -123,6 +123,10 @@ func (t Take) of(s string) string {
 		return given
 	case TakeHonorific:
 		return value.Honorific(s)
+	case TakeAddresseeHonorific, TakeAddresseeGiven, TakeAddresseeFamily:
+		return nameTakes[t].of(addressee(s).Person)
+	case TakeAddresseeCompany:
+		return addressee(s).Company
 	case TakeCurrency:
 		return value.CurrencyIn(s)
 	case TakePostalCode, TakeTown, TakeRegion, TakeCountry,
@@ -139,9 +143,29 @@ func (t Take) of(s string) string {
 	return words[0]
 }
 
+// nameTakes gives the part of a name for that of the name on an envelope.
+var nameTakes = map[Take]Take{TakeAddresseeHonorific: TakeHonorific, TakeAddresseeGiven: TakeGivenName,
+	TakeAddresseeFamily: TakeFamilyName}
+
+// addressee gives whom an envelope is for.
+func addressee(s string) value.Addressee {
+	who, _, _ := value.SplitEnvelope(s)
+	return who
+}
+
+// name gives the full name of which the origin takes a half: that of the cell, or on an envelope.
+func (o *origin) name(cells []string) string {
+	s := o.cell(cells, 0)
+	if nameTakes[o.take] != "" {
+		return addressee(s).Person
+	}
+	return s
+}
+
 // kept says what of a place no field takes, so that it stays where it stands: the region and the
-// country behind the town, the letters of a country before the postal code.
-type kept struct{ region, country bool }
+// country behind the town, the letters of a country before the postal code, and whom an envelope is for
+// before the street.
+type kept struct{ region, country, person, company bool }
 
 // placed gives the part of a place, or of a whole address, with what is kept.
 func (t Take) placed(s string, k kept) string {
@@ -150,6 +174,8 @@ func (t Take) placed(s string, k kept) string {
 		var ok bool
 		if p, ok = value.SplitAddress(s); !ok {
 			p = value.Place{Street: s}
+		} else if t == TakeAddressStreet {
+			p.Street = streetOf(s, k)
 		}
 	}
 	switch t {
@@ -176,6 +202,19 @@ func (t Take) placed(s string, k kept) string {
 	}
 }
 
+// streetOf gives the street of a whole address, with what is kept of whom it is for.
+func streetOf(s string, k kept) string {
+	who, p, _ := value.SplitEnvelope(s)
+	street := p.Street
+	if k.person && who.Person != "" {
+		street = strings.Trim(who.Person+", "+street, ", ")
+	}
+	if k.company && who.Company != "" {
+		street = strings.Trim(who.Company+", "+street, ", ")
+	}
+	return street
+}
+
 // ofAddress reports whether it is a part of a whole address.
 func (t Take) ofAddress() bool {
 	switch t {
@@ -191,7 +230,7 @@ func (t Take) splitsName() bool {
 	case TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast, TakeHonorific:
 		return true
 	}
-	return false
+	return nameTakes[t] != ""
 }
 
 // Misfit finds the problem of a row that is not shaped like the others: it has filled cells
@@ -395,7 +434,7 @@ func (dp *DraftPlan) joinTitles(row sheet.Row, out *Typed) {
 		return
 	}
 	given := &dp.Fields[dp.given]
-	cell, name := given.origin.cell(row.Cells, 0), out.Values[dp.given]
+	cell, name := given.origin.name(row.Cells), out.Values[dp.given]
 	if given.origin.take.splitsName() {
 		name += " " + out.Values[dp.family]
 	} else if given.origin.take != "" {
@@ -587,7 +626,7 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 		return
 	}
 	if fp.origin.take.splitsName() {
-		cell := fp.origin.cell(row.Cells, 0)
+		cell := fp.origin.name(row.Cells)
 		if beside, ok := value.OneName(cell); !ok || dp.names.Two(cell) {
 			if fp.Field.ComparedAs() == catalog.AsFamilyName { // is said once
 				code := problem.SeveralValues

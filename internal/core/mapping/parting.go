@@ -1,6 +1,7 @@
 package mapping
 
 import (
+	"cmp"
 	"slices"
 
 	"uchi/internal/core/catalog"
@@ -19,9 +20,9 @@ type FieldPart struct {
 	Take  Take   `json:"take,omitempty"`
 }
 
-// Partings lists the ways in which a column can be parted over fields of a record type: a
-// full name, in either order, with or without the form of address; a postal code with its town; a whole address; an amount with
-// its currency.
+// Partings lists the ways in which a column can be parted over fields of a record type: a full name,
+// in either order, with or without the form of address; a postal code with its town; a whole address,
+// and with whom it is for before it, as on an envelope; an amount with its currency.
 func Partings(t catalog.RecordType) []Parting {
 	as := func(l catalog.Likeness) string { f, _ := t.FieldAs(l); return f.Name }
 	first := func(is func(catalog.Field) bool) string {
@@ -31,6 +32,7 @@ func Partings(t catalog.RecordType) []Parting {
 		return ""
 	}
 	given, family, honorific := as(catalog.AsGivenName), as(catalog.AsFamilyName), as(catalog.AsHonorific)
+	company := cmp.Or(as(catalog.AsCompanyName), as(catalog.AsEmployer))
 	street, code, town := as(catalog.AsStreet), as(catalog.AsPostalCode), as(catalog.AsLocality)
 	region := first(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion })
 	country := first(func(f catalog.Field) bool { return f.Type == catalog.Country })
@@ -45,6 +47,9 @@ func Partings(t catalog.RecordType) []Parting {
 		{{code, TakePostalCode}, {town, TakeTown}, {region, TakeRegion}, {country, TakeCountry}},
 		{{street, TakeAddressStreet}, {code, TakeAddressCode}, {town, TakeAddressTown}, {region, TakeAddressRegion},
 			{country, TakeAddressCountry}},
+		{{honorific, TakeAddresseeHonorific}, {given, TakeAddresseeGiven}, {family, TakeAddresseeFamily},
+			{company, TakeAddresseeCompany}, {street, TakeAddressStreet}, {code, TakeAddressCode},
+			{town, TakeAddressTown}, {region, TakeAddressRegion}, {country, TakeAddressCountry}},
 		{{amount, ""}, {currency, TakeCurrency}},
 	} {
 		fields = slices.DeleteFunc(fields, func(p FieldPart) bool { return p.Field == "" })

@@ -24,12 +24,16 @@ func TestPartings(t *testing.T) {
 		"account street+postal_code+locality":      "[{street address_street} {postal_code address_postal_code} {locality address_town}]",
 		"account street+postal_code+locality+region": "[{street address_street} {postal_code address_postal_code} " +
 			"{locality address_town} {region address_region}]",
-		"contact postal_code+locality+country":         "[{postal_code postal_code} {locality town} {country country}]",
-		"opportunity amount+currency":                  "[{amount } {currency currency}]",
-		"contact given_name+phone":                     "[]",
-		"contact given_name":                           "[]",
-		"contact given_name+family_name+honorific":     "[]",
-		"account name+street":                          "[]",
+		"contact postal_code+locality+country":     "[{postal_code postal_code} {locality town} {country country}]",
+		"opportunity amount+currency":              "[{amount } {currency currency}]",
+		"contact given_name+phone":                 "[]",
+		"contact given_name":                       "[]",
+		"contact given_name+family_name+honorific": "[]",
+		"account website+street":                   "[]",
+		"account name+street+postal_code": "[{name addressee_company} {street address_street} " +
+			"{postal_code address_postal_code}]",
+		"contact given_name+family_name+street": "[{given_name addressee_given_name} " +
+			"{family_name addressee_family_name} {street address_street}]",
 		"opportunity amount+amount":                    "[]",
 		"contact given_name+family_name+given_name":    "[]",
 		"account street+postal_code+locality+locality": "[]",

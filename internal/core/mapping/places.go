@@ -29,10 +29,12 @@ func (dp *DraftPlan) findAddress() {
 	}
 	dp.street, dp.code, dp.town = as(catalog.AsStreet), as(catalog.AsPostalCode), as(catalog.AsLocality)
 	dp.region = at(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion })
+	dp.called = as(catalog.AsFamilyName)
 }
 
 // partAddress gives the parts of an address to their fields.
 func (dp *DraftPlan) partAddress(row sheet.Row, out *Typed) {
+	dp.withoutOwnName(row, out)
 	for _, i := range []int{dp.street, dp.town, dp.code} {
 		if i < 0 || out.Values[i] == "" || !dp.Fields[i].Losable { // or is taken as it stands
 			continue
@@ -40,6 +42,23 @@ func (dp *DraftPlan) partAddress(row sheet.Row, out *Typed) {
 		if p, ok := dp.placeIn(i, row.Cells); ok {
 			dp.partPlace(i, p, row, out)
 		}
+	}
+}
+
+// withoutOwnName takes off a street the name of the person whose address it is, where that is the row's.
+func (dp *DraftPlan) withoutOwnName(row sheet.Row, out *Typed) {
+	if dp.street < 0 || dp.called < 0 || out.Values[dp.street] == "" {
+		return
+	}
+	o := &dp.Fields[dp.street].origin
+	if o.take != TakeAddressStreet || !o.kept.person {
+		return
+	}
+	who := addressee(o.cell(row.Cells, 0))
+	if _, family := value.SplitName(who.Person); family != "" && value.Fold(family) == value.Fold(out.Values[dp.called]) {
+		bare := o.kept
+		bare.person = false
+		out.Values[dp.street] = streetOf(o.cell(row.Cells, 0), bare)
 	}
 }
 

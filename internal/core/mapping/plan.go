@@ -65,6 +65,7 @@ type DraftPlan struct {
 	honorific int // index in Fields of the form of address that cells of their own give, or -1
 
 	street, code, town, region int // index in Fields of the parts of an address, or -1
+	called                     int // that of the family name of whom the address is, or -1
 	names                      textkind.Halves
 }
 
@@ -183,6 +184,11 @@ func (dp *DraftPlan) keepParts() {
 		case TakeTown, TakeAddressTown, TakePostalCode, TakeAddressCode:
 			o.kept.region = !has(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion })
 			o.kept.country = !has(func(f catalog.Field) bool { return f.Type == catalog.Country })
+		case TakeAddressStreet:
+			takes := func(t Take) bool {
+				return slices.ContainsFunc(dp.Fields, func(fp FieldPlan) bool { return fp.origin.take == t })
+			}
+			o.kept.person, o.kept.company = !takes(TakeAddresseeFamily), !takes(TakeAddresseeCompany)
 		}
 	}
 }

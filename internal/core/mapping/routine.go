@@ -164,12 +164,18 @@ const (
 	TakeAddressTown    Take = "address_town"
 	TakeAddressRegion  Take = "address_region"
 	TakeAddressCountry Take = "address_country"
+	// Of the lines before the street of such an address, which name whom a letter is for.
+	TakeAddresseeHonorific Take = "addressee_honorific"
+	TakeAddresseeGiven     Take = "addressee_given_name"
+	TakeAddresseeFamily    Take = "addressee_family_name"
+	TakeAddresseeCompany   Take = "addressee_company"
 )
 
 // Takes lists the parts that can be taken.
 var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast, TakeHonorific, TakeFirstWord,
 	TakeLastWord, TakeCurrency, TakePostalCode, TakeTown, TakeRegion, TakeCountry,
-	TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion, TakeAddressCountry}
+	TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion, TakeAddressCountry,
+	TakeAddresseeHonorific, TakeAddresseeGiven, TakeAddresseeFamily, TakeAddresseeCompany}
 
 // Check says whether the routine can work with these record types and, when
 // columns are given, with these columns.

@@ -1,6 +1,66 @@
 package mapping
 
-import "testing"
+import (
+	"maps"
+	"strings"
+	"testing"
+
+	"uchi/internal/core/sheet"
+)
+
+// Whom an envelope is for goes to the fields of the name, and is no street then; where no field takes it,
+// it stays there.
+func TestEnvelopes(t *testing.T) {
+	take := func(t Take) Origin { return Origin{From: []string{"Address"}, Take: t} }
+	whole := map[string]Origin{"street": take(TakeAddressStreet), "locality": take(TakeAddressTown),
+		"postal_code": take(TakeAddressCode)}
+	named := maps.Clone(whole)
+	named["honorific"], named["given_name"] = take(TakeAddresseeHonorific), take(TakeAddresseeGiven)
+	named["family_name"] = take(TakeAddresseeFamily)
+	beside := maps.Clone(whole)
+	beside["family_name"] = from("Surname")
+	for _, c := range []struct {
+		fields     map[string]Origin
+		cell, want string
+	}{
+		{named, "Herrn\nDr. Peter Kade\nAm Kai 12\n24103 Kiel", "Herrn Dr.|Peter|Kade|Am Kai 12|Kiel|24103"},
+		{named, "Frau Silke van der Berg, Am Kai 12, 24103 Kiel", "Frau|Silke|van der Berg|Am Kai 12|Kiel|24103"},
+		{named, "Frau Kade und Herr Berg, Am Kai 12, 24103 Kiel",
+			"|||Frau Kade und Herr Berg, Am Kai 12|Kiel|24103"},
+		{named, "Quay GmbH\nFrau Silke Berg\nAm Kai 12\n24103 Kiel", "Frau|Silke|Berg|Quay GmbH, Am Kai 12|Kiel|24103"},
+		{whole, "Frau Silke Lund, Am Kai 12, 24103 Kiel", "|||Frau Silke Lund, Am Kai 12|Kiel|24103"},
+		{beside, "Frau Silke Berg, Am Kai 12, 24103 Kiel", "||Berg|Am Kai 12|Kiel|24103"},
+		{beside, "Frau Silke Lund, Am Kai 12, 24103 Kiel", "||Berg|Frau Silke Lund, Am Kai 12|Kiel|24103"},
+	} {
+		got := envelope(t, c.fields, c.cell, "Berg")
+		if got != c.want {
+			t.Errorf("%q: %s, want %s", c.cell, got, c.want)
+		}
+	}
+}
+
+// envelope types a row of an address and a name, and gives the fields that an envelope says.
+func envelope(t *testing.T, fields map[string]Origin, cells ...string) string {
+	t.Helper()
+	r := Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: fields}}}
+	p, err := NewPlan(r, standard(t), columns("Address", "Surname"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var typed Typed
+	p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: cells}, &typed)
+	var list []string
+	for _, name := range []string{"honorific", "given_name", "family_name", "street", "locality", "postal_code"} {
+		said := ""
+		for i, fp := range p.Drafts[0].Fields {
+			if fp.Field.Name == name {
+				said = typed.Values[i]
+			}
+		}
+		list = append(list, said)
+	}
+	return strings.Join(list, "|")
+}
 
 // Titles that are taken off a name go to the form of address beside it.
 func TestTitlesBesideNames(t *testing.T) {

@@ -79,7 +79,7 @@ var vague = map[string]bool{"number": true, "name": true, "date": true, "code": 
 func tooVague(core []string) bool { return len(core) == 1 && vague[core[0]] }
 
 var decoration = strings.NewReplacer("_", " ", "e-mail", "email", "E-mail", "email", "E-Mail", "email", "e mail",
-	"email", "E Mail", "email", "n°", "nr", "N°", "nr", "nº", "nr", "#", " nr ", "%", " percent ")
+	"email", "E Mail", "email", "n°", "nr", "N°", "nr", "nº", "nr", "#", " nr ", "%", " percent ", "〒", "郵便番号")
 
 // tokens takes a header apart: capitals within a word begin a new one, asides
 // in brackets, numbering, stars and colons are decoration.

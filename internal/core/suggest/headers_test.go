@@ -114,7 +114,7 @@ func TestHeadersOfManyKinds(t *testing.T) {
 		{"contact", "Τ.Κ.", "postal_code"},
 		{"account", "ΑΦΜ", "registration_number"},
 		{"contact", "携帯電話番号", "mobile"},
-		{"contact", "郵便番号", "postal_code"},
+		{"contact", "郵便番号", "postal_code"}, {"contact", "〒", "postal_code"},
 		{"contact", "役職", "job_title"},
 		{"contact", "備考", "description"},
 		{"contact", "CREATED_BY", ""},

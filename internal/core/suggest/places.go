@@ -46,7 +46,57 @@ func splitAddresses(target Target, columns []sheet.Column, list []Suggestion) []
 		return list
 	}
 	withMore(target, list, parts, mapping.TakeAddressRegion, mapping.TakeAddressCountry, columns[of], value.SplitAddress)
-	return parted(list, target, columns[of].Header, 0.95, "the cells hold whole addresses", parts)
+	reason := "the cells hold whole addresses"
+	if withAddressee(target, list, parts, columns[of]) {
+		reason += ", and before them whom they are of"
+	}
+	return parted(list, target, columns[of].Header, 0.95, reason, parts)
+}
+
+// addressed is in how many whole addresses somebody must be named before the street.
+const addressed = 0.5
+
+// withAddressee adds the parts of whom the addresses of a column are of, where most name somebody, and
+// no other column does.
+func withAddressee(target Target, list []Suggestion, parts map[string]mapping.Take, col sheet.Column) bool {
+	named, people, companies := 0, 0, 0
+	for _, s := range col.Samples {
+		who, _, ok := value.SplitEnvelope(s)
+		if ok {
+			named++
+		}
+		if who.Person != "" {
+			people++
+		}
+		if who.Company != "" {
+			companies++
+		}
+	}
+	if float64(named) < addressed*float64(len(col.Samples)) {
+		return false
+	}
+	free := func(as catalog.Likeness) (string, bool) {
+		f, ok := target.Type.FieldAs(as)
+		return f.Name, ok && !slices.ContainsFunc(list, func(s Suggestion) bool {
+			return s.Draft == target.Draft && s.Field == f.Name && s.Taken && s.Column != col.Header
+		})
+	}
+	given, hasGiven := free(catalog.AsGivenName)
+	family, hasFamily := free(catalog.AsFamilyName)
+	added := false
+	if people > 0 && hasGiven && hasFamily {
+		parts[given], parts[family], added = mapping.TakeAddresseeGiven, mapping.TakeAddresseeFamily, true
+		if honorific, ok := free(catalog.AsHonorific); ok {
+			parts[honorific] = mapping.TakeAddresseeHonorific
+		}
+	}
+	for _, as := range []catalog.Likeness{catalog.AsCompanyName, catalog.AsEmployer} {
+		if company, ok := free(as); ok && companies > 0 {
+			parts[company], added = mapping.TakeAddresseeCompany, true
+			break
+		}
+	}
+	return added
 }
 
 // splitTowns turns a column of postal codes with towns into the two fields, when

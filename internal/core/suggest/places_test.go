@@ -24,6 +24,9 @@ func TestTownsWithStates(t *testing.T) {
 		{"City=Kiel (Wik)|Lyon|Oslo|Bergen|Hamburg", "locality "},
 		{"Street=Kai 5|Kai 7|Hafenstr. 8|Nordallee 12|Am Hafen 3, 17493 Greifswald",
 			"locality address_town, postal_code address_postal_code, street address_street"},
+		{"Anschrift=Herrn Peter Berg, Kai 5, 24159 Kiel|Frau Anna Osei, Kai 7, 24159 Kiel|Kai 8, 24159 Kiel|" +
+			"Herrn Per Lund, Nordallee 12, 18055 Rostock|Quay GmbH, Am Hafen 3, 17493 Greifswald",
+			"account addressee_company, locality address_town, postal_code address_postal_code, street address_street"},
 		{"PLZ=D-24159|A-6900|D-18055|D-20095|24937;Ort=Kiel|Bregenz|Rostock|Hamburg|Flensburg",
 			"country country, postal_code postal_code"},
 		{"PLZ=24159|6900|18055|D-20095|24937;Ort=Kiel|Bregenz|Rostock|Hamburg|Flensburg", "postal_code "},

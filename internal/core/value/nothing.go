@@ -24,7 +24,7 @@ var (
 		okänd okänt saknas ej_angivet ej_tillämpligt uppgift_saknas ukendt ikke_oplyst mangler ukjent ikke_oppgitt ikke_kjent
 		tuntematon ei_tiedossa ei_tietoa puuttuu nieznany nieznana nieznane brak_danych nie_dotyczy b/d b.d.
 		άγνωστο άγνωστος δ/υ n.n. n.n neznámý neznámá neznámé není není_známo není_k_dispozici 不明 未定 未記入 該当なし なし 無し #n/v
-		(null) <null> [null] [object_object] http:// https:// http://www. https://www. www. mailto:`)
+		n.t.b. ntb n.n.b. nnb n.o.k. (null) <null> [null] [object_object] http:// https:// http://www. https://www. www. mailto:`)
 	nothingOrName = strings.Fields(`n.v. n.v na nil null none nan without ohne sans sin senza sem zonder uden uten
 		utan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak žádný žádná`)
 	// What stands where a name belongs, and is none either.

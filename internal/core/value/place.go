@@ -208,9 +208,13 @@ var (
 )
 
 // SplitAddress parts a whole address in one cell, by lines, commas or semicolons: "Am Hafen 3,
-// 17493 Greifswald", "4 Quay Road, Anchorby, AB1 2CD", with a country at its end. It is not ok where
-// no postal code with a town stands behind something else, or something else behind those.
+// 17493 Greifswald", "4 Quay Road, Anchorby, AB1 2CD", with a country at its end; and one in Japanese
+// writing. It is not ok where no postal code with a town stands behind something else, or something else
+// behind those.
 func SplitAddress(s string) (p Place, ok bool) {
+	if strings.ContainsAny(s, "市区郡") {
+		return japaneseAddress(s)
+	}
 	parts := strings.FieldsFunc(s, func(r rune) bool { return r == '\n' || r == ',' || r == ';' || r == '|' })
 	n := 0
 	for _, part := range parts {
@@ -290,6 +294,30 @@ func townFirst(parts []string) (p Place, ok bool) {
 	first, _, _ := strings.Cut(Words(p.Street), " ")
 	if indoor[first] || !strings.ContainsAny(p.Street, "0123456789") || !strings.ContainsFunc(p.Street, unicode.IsLower) {
 		return Place{}, false
+	}
+	return p, true
+}
+
+// Japanese addresses go from the large to the small, with nothing between: the postal code, the prefecture,
+// the city with its ward or the district with its town, and the block (Japan Post, how addresses are written).
+// A few cities have the word for a city in their names.
+var (
+	japanese = regexp.MustCompile(`^(?:〒? ?(\d{3}-?\d{4}) *)?(北海道|東京都|京都府|大阪府|\p{Han}{2,3}県)? *` +
+		`((?:四日市|廿日市|野々市|八日市|市\p{Han})市|余市郡\p{Han}{1,3}?[町村]|[^市区\d ]{1,6}郡[^市区\d ]{1,6}?[町村]|[^市区郡\d ]{1,6}市(?:[^市区\d ]{1,4}区)?|` +
+		`[^市区\d ]{1,6}市|[^市区\d ]{1,5}区) *(.+)$`)
+	cityWithDistrict = regexp.MustCompile(`^((?:大和)?郡山市|蒲郡市|小郡市|郡上市) *(.+)$`)
+)
+
+// japaneseAddress parts an address in Japanese writing; its block has a number.
+func japaneseAddress(s string) (p Place, ok bool) {
+	s = strings.Join(strings.Fields(s), " ")
+	m := japanese.FindStringSubmatch(s)
+	if m == nil || !strings.ContainsFunc(m[4], unicode.IsNumber) && !strings.ContainsAny(m[4], "一二三四五六七八九十") {
+		return p, false
+	}
+	p = Place{Written: m[1], Code: m[1], Region: m[2], Town: m[3], Street: m[4]}
+	if city := cityWithDistrict.FindStringSubmatch(m[3] + m[4]); city != nil {
+		p.Town, p.Street = city[1], city[2]
 	}
 	return p, true
 }

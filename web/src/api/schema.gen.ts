@@ -3187,7 +3187,7 @@ export interface components {
              * @description Only this part of the cell
              * @enum {string}
              */
-            take?: "given_name" | "family_name" | "family_name_first" | "given_name_last" | "honorific" | "first_word" | "last_word" | "currency" | "postal_code" | "town" | "region" | "country" | "address_street" | "address_postal_code" | "address_town" | "address_region" | "address_country";
+            take?: "given_name" | "family_name" | "family_name_first" | "given_name_last" | "honorific" | "first_word" | "last_word" | "currency" | "postal_code" | "town" | "region" | "country" | "address_street" | "address_postal_code" | "address_town" | "address_region" | "address_country" | "addressee_honorific" | "addressee_given_name" | "addressee_family_name" | "addressee_company";
             /** @description Each cell behind its header, for notes */
             labelled?: boolean;
             /** @description Parts the text here, for part */
