@@ -89,7 +89,7 @@ func settings(reading sheet.Reading, f catalog.Field, by Origin, o origin,
 	for _, i := range o.from {
 		if s.Unit == "" && value.ToBeMultiplied(f, columns[i].Header) {
 			s.Unit, _ = value.UnitOf(columns[i].Header)
-			s.UnitUnsaid = true
+			s.UnitUnsaid, s.UnitFigures = true, value.FiguresInUnits(columns[i].Samples, cmp.Or(s.DecimalSign, columns[i].DecimalSign))
 		}
 		if s.Percents == "" {
 			s.Percents = value.Percents(columns[i].Percents)

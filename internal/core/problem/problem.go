@@ -113,8 +113,9 @@ var table = map[Code]words{
 		"Let such text be mended at the Source station (--misread mend), or retype the cell."},
 	BadEncoding: {"the cell holds bytes that are not valid in the file's encoding",
 		"Choose the right encoding at the Source station, or retype the cell."},
-	FormulaError: {"the cell holds a formula's error instead of a value",
-		"Repair the formula in the sheet, or type the value."},
+	FormulaError: {"the cell holds a formula's error instead of a value, or the result was not saved with it (#FORMULA!)",
+		"Repair the formula in the sheet, or type the value; where results are missing, open the workbook in a " +
+			"spreadsheet program and save it."},
 	DamagedNumber: {"a spreadsheet program shortened this number; its last digits are lost",
 		"Take the value from the original, or format the column as text before saving."},
 	RequiredMissing: {"a required value is missing", "Fill in the cell, give one value for all rows at the Columns " +

@@ -171,6 +171,10 @@ func (t *tableRows) cell(element string) (string, error) {
 	kind := t.x.attr("value-type")
 	var stored string
 	switch kind {
+	case "":
+		if t.x.attr("formula") != "" {
+			stored = noResult
+		}
 	case "float", "currency", "percentage":
 		stored = t.x.attr("value")
 		if n, err := strconv.ParseFloat(stored, 64); err == nil {
@@ -226,6 +230,9 @@ func (t *tableRows) cell(element string) (string, error) {
 			if kind == "float" && len(shown) > 1 && strings.Trim(shown, "0123456789") == "" &&
 				strings.TrimLeft(shown, "0") == stored {
 				return shown, nil // a number that is shown with zeros in front, as postal codes are
+			}
+			if stored == noResult && shown != "" {
+				return shown, nil
 			}
 			if stored != "" && !strings.HasPrefix(shown, "#") && !strings.HasPrefix(shown, "Err:") {
 				return stored, nil

@@ -570,6 +570,11 @@ func columnOf(ref string) int {
 	return n - 1
 }
 
+// noResult stands for a formula whose result was not saved, as programs write workbooks that do not
+// calculate: a blank cell would hide that it has a value. It is read as an error of the formula. A
+// formula whose result is an empty text has one.
+const noResult = "#FORMULA!"
+
 // cell reads the cell that has just started, as a person would read it.
 func (s *sheetRows) cell() (string, error) {
 	kind, style := s.x.attr("t"), s.x.number("s", 0)
@@ -577,7 +582,7 @@ func (s *sheetRows) cell() (string, error) {
 		return "", s.x.next()
 	}
 	var v []byte
-	inValue := false
+	inValue, valued, formula := false, false, false
 	for {
 		if err := s.x.next(); err != nil {
 			return "", err
@@ -590,8 +595,10 @@ func (s *sheetRows) cell() (string, error) {
 			if len(v) > longestTexts {
 				return "", tooLong(longestTexts)
 			}
+		case s.x.kind == xmlStart && name == "f":
+			formula = true
 		case s.x.kind == xmlStart && name == "v":
-			inValue = !s.x.empty
+			inValue, valued = !s.x.empty, true
 		case s.x.kind == xmlEnd && name == "v":
 			inValue = false
 		case s.x.kind == xmlStart && name == "is":
@@ -600,6 +607,8 @@ func (s *sheetRows) cell() (string, error) {
 				return "", err
 			}
 			kind = "str"
+		case s.x.kind == xmlEnd && name == "c" && formula && len(v) == 0 && (kind == "" || kind == "n" || !valued):
+			return noResult, nil
 		case s.x.kind == xmlEnd && name == "c":
 			return s.shown(kind, style, string(v))
 		}

@@ -118,6 +118,43 @@ func TestWorkbook(t *testing.T) {
 	}
 }
 
+// A formula whose result was not saved is no blank cell; one whose result is an empty text is.
+func TestFormulasWithoutResults(t *testing.T) {
+	f := excelize.NewFile()
+	for cell, text := range map[string]string{"A1": "Name", "B1": "Amount", "A2": "Quay", "A3": "Tern"} {
+		ok(t, f.SetCellStr("Sheet1", cell, text))
+	}
+	ok(t, f.SetCellFormula("Sheet1", "B2", "2*21"))
+	ok(t, f.SetCellInt("Sheet1", "B3", 42))
+	var book bytes.Buffer
+	_, err := f.WriteTo(&book)
+	ok(t, err)
+	const ods = `<office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" ` +
+		`xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" ` +
+		`xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"><office:body><office:spreadsheet>` +
+		`<table:table table:name="one">%s</table:table></office:spreadsheet></office:body></office:document-content>`
+	text := func(s string) string {
+		return `<table:table-cell office:value-type="string"><text:p>` + s + `</text:p></table:table-cell>`
+	}
+	row := func(cells ...string) string {
+		return `<table:table-row>` + strings.Join(cells, "") + `</table:table-row>`
+	}
+	rows := row(text("Name"), text("Amount")) +
+		row(text("Quay"), `<table:table-cell table:formula="of:=2*21"/>`) +
+		row(text("Tern"), `<table:table-cell table:formula="of:=2*21" office:value-type="float" office:value="42"/>`)
+	for _, src := range []Source{
+		bytesSource("f.xlsx", book.Bytes()),
+		bytesSource("f.ods", archive(t, "mimetype", "application/vnd.oasis.opendocument.spreadsheet", "content.xml",
+			fmt.Sprintf(ods, rows))),
+	} {
+		_, list, _, err := readSource(src, Reading{})
+		ok(t, err)
+		if len(list) != 2 || fmt.Sprintf("%q %q", list[0].Cells, list[1].Cells) != `["Quay" "#FORMULA!"] ["Tern" "42"]` {
+			t.Errorf("%s: %v", src.Name, list)
+		}
+	}
+}
+
 func TestFormats(t *testing.T) {
 	for code, want := range map[string]cellStyle{"General": {}, "0.00": {}, "dd/mm/yyyy": {date: true},
 		"[$-409]d\\-mmm\\-yy;@": {date: true}, "hh:mm": {clock: true}, "yyyy-mm-dd hh:mm": {date: true, clock: true},

@@ -94,6 +94,7 @@ func TestCellsSettleVagueHeaders(t *testing.T) {
 		{"opportunity", "Whose", "owner", []string{"ih@quay.example", "lb@quay.example", "ih@quay.example",
 			"ih@quay.example", "lb@quay.example", "ih@quay.example"}},
 		{"contact", "St.", "region", []string{"MA", "NV", "OR", "TX"}},
+		{"account", "Company:", "", []string{"Town:", "E-mail:", "Company:", "Town:", "E-mail:"}},
 		{"contact", "No.", "", []string{"1", "2", "3", "4", "5", "6", "7"}},
 		{"opportunity", "Margin %", "", []string{"30 %", "18 %", "22%", "40 %"}},
 		{"opportunity", "Weighted value", "", []string{"1200.50", "300", "44", "9000"}},

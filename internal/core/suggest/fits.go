@@ -369,6 +369,8 @@ func fitText(c *cells) (fit, string) {
 	switch {
 	case c.mails() > 0.6:
 		return contradicts, "its values are e-mail addresses"
+	case c.share("labels", func(s string) bool { return strings.HasSuffix(s, ":") }) > 0.5: // of cards, one below the other
+		return contradicts, "its values are labels of others"
 	case c.field.Type == catalog.Text && (c.field.Key || c.field.ComparedAs() == catalog.AsCode) && c.grouped():
 		return contradicts, "its values are telephone numbers"
 	case c.field.ComparedAs() == catalog.AsStreet && c.col.Longest <= 4:

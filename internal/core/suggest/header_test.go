@@ -462,6 +462,11 @@ func TestFullNamesAreSplitOnlyWhenNeeded(t *testing.T) {
 		Samples: []string{"Berg", "Li", "Ek"}}); strings.Contains(got, "given_namegiven_name") {
 		t.Errorf("with a surname beside it: %s", got)
 	}
+	nordic := sheet.Column{Header: "Kontakt", Filled: 4,
+		Samples: []string{"Åsa Lindqvist", "Mike Öberg", "Eva Ek", "Asa Lindqvist"}} // Asa is no legal form in front
+	if got := fields(nordic); got != "family_namefamily_name given_namegiven_name" {
+		t.Errorf("a column of contacts: %s", got)
+	}
 	one := name
 	one.Samples = []string{"Ada", "Bo", "Cy"}
 	if got := fields(one); strings.Contains(got, "family_namefamily_name") {

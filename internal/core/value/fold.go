@@ -189,6 +189,10 @@ func init() {
 	}
 }
 
+// givenNames are legal forms that stand behind a name alone: before it they are a given name, as Mike's
+// and Åsa's.
+var givenNames = wordSet("mike ike asa")
+
 // CompanyForm reports whether a word, folded as by Words, says the legal form of a
 // company when it stands at either end of its name.
 func CompanyForm(word string) bool { return companyForms[word] }
@@ -222,7 +226,8 @@ func NameKey(s string) string {
 		}
 		out = out[:i]
 	}
-	if i := strings.IndexByte(out, ' '); i > 0 && (companyForms[out[:i]] && len(out[:i]) > 1 || out[:i] == "the") {
+	if i := strings.IndexByte(out, ' '); i > 0 &&
+		(companyForms[out[:i]] && i > 1 && !givenNames[out[:i]] || out[:i] == "the") {
 		out = out[i+1:]
 	}
 	return out

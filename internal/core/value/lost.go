@@ -25,7 +25,7 @@ func Lost(f catalog.Field, s string) problem.Code {
 		return problem.MadeDecimal
 	case badPlace(f, s):
 		return problem.BadPlace
-	case f.ComparedAs() == catalog.AsCompanyName && numberAlone(s):
+	case f.ComparedAs() == catalog.AsCompanyName && numberAlone(s), HoldsNames(f) && strings.HasSuffix(s, ":"):
 		return problem.BadName
 	case (HoldsNames(f) || inAddress(f)) && strings.HasSuffix(s, "?"):
 		return problem.LostLetters

@@ -57,7 +57,7 @@ func TestLost(t *testing.T) {
 		{company, "Quay Ltd (gesperrt)", problem.NotToUse}, {company, "Quay Ltd - gelöscht", problem.NotToUse},
 		{company, "12345", problem.BadName}, {company, "+49 40 123456", problem.BadName},
 		{company, "24103 Kiel", problem.BadName}, {company, "www.quay.example", problem.BadName}, {company, "3M", ""},
-		{company, "1. FC Kiel", ""},
+		{company, "1. FC Kiel", ""}, {company, "Town:", problem.BadName}, {family, "Telephone:", problem.BadName},
 		{company, "Quay Ltd?", problem.LostLetters}, {family, "Kade?", problem.LostLetters},
 		{company, "Key Duplicate Service Ltd", ""}, {company, "Zzzap Boats", ""}, {company, "Useful Boats", ""},
 		{title, "DUPLICATE - Quay Ltd", ""},

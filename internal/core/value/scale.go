@@ -1,6 +1,7 @@
 package value
 
 import (
+	"cmp"
 	"maps"
 	"regexp"
 	"slices"
@@ -145,11 +146,37 @@ func ToBeMultiplied(f catalog.Field, header string) bool {
 // when only the header says that it is.
 const LongestInUnits = 7
 
+// FiguresInUnits is how many figures an amount of a column in thousands or more has at most: two more than
+// most of its texts have before the decimal sign, which may be unknown. One with more seems to be written
+// in full (120 and 45 beside 120 000). It is 0 where no text has a figure.
+func FiguresInUnits(texts []string, sign string) int {
+	var figures []int
+	for _, s := range texts {
+		if sign != "" {
+			s, _, _ = strings.Cut(s, sign)
+		}
+		n := 0
+		for _, c := range s {
+			if c >= '0' && c <= '9' {
+				n++
+			}
+		}
+		if n > 0 {
+			figures = append(figures, n)
+		}
+	}
+	if len(figures) == 0 {
+		return 0
+	}
+	slices.Sort(figures)
+	return min(figures[len(figures)/2]+2, LongestInUnits)
+}
+
 // inUnits gives a number, with a dot and no groups, as the column's unit makes it.
 func (r *Reader) inUnits(n string) (string, Trouble) {
 	power := map[Unit]int{Thousands: 3, Millions: 6}[r.set.Unit]
 	whole, _, _ := strings.Cut(strings.TrimPrefix(n, "-"), ".")
-	if r.set.UnitUnsaid && power > 0 && len(whole) > LongestInUnits {
+	if r.set.UnitUnsaid && power > 0 && len(whole) > cmp.Or(r.set.UnitFigures, LongestInUnits) {
 		return "", Trouble{problem.AmbiguousNumber, "in " + string(r.set.Unit) + " or not"}
 	}
 	return times(n, power), Trouble{}

@@ -41,6 +41,7 @@ type Settings struct {
 	DateOrder   DateOrder      // empty when unknown
 	Unit        Unit           // in what amounts are
 	UnitUnsaid  bool           // only the header says so
+	UnitFigures int            // how many figures amounts in it have at most then; 0 is LongestInUnits
 	Capitals    Capitals       // what becomes of names in capitals; they stay when empty
 	Spans       Spans          // which day of a month or a quarter is meant, empty when unknown
 	Rough       Rough          // which number of a range is meant, empty when unknown

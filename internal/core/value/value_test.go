@@ -45,7 +45,7 @@ func TestNumbers(t *testing.T) {
 		{"1.2.3", "", problem.BadNumber}, {"12 3", "", problem.BadNumber}, {"", "", ""}, {"1e3", "1000", ""},
 		{"1.5E+2", "150", ""}, {"4.91E+11", "", problem.DamagedNumber},
 		{"1234567890123456", "", problem.OutOfRange}, {"0.1234567", "", problem.TooPrecise}, {"-0", "0", ""},
-		{"#REF!", "", problem.FormulaError}, {"####", "", problem.FormulaError}, {"#ZAHL!", "", problem.FormulaError},
+		{"#REF!", "", problem.FormulaError}, {"#FORMULA!", "", problem.FormulaError}, {"####", "", problem.FormulaError}, {"#ZAHL!", "", problem.FormulaError},
 		{"#¿NOMBRE?", "", problem.FormulaError}, {"#NV", "", problem.FormulaError}, {"--", "", problem.BadNumber},
 	})
 	check(t, field(catalog.Decimal), Settings{DecimalSign: ","}, []readCase{{"1.250", "1250", ""}, {"1,250", "1.25", ""}})
@@ -259,7 +259,8 @@ func TestFold(t *testing.T) {
 	}
 	for in, want := range map[string]string{"Gannetsound Marina Ltd": "gannetsound marina",
 		"Gannetsound Marina Limited": "gannetsound marina", "Ankerwiek GmbH & Co. KG": "ankerwiek",
-		"The Slipway B.V.": "slipway", "Ltd": "ltd", "AS Havnevesenet": "havnevesenet", "鴎浜マリーナ": "鴎浜マリーナ"} {
+		"The Slipway B.V.": "slipway", "Ltd": "ltd", "AS Havnevesenet": "havnevesenet",
+		"Mike Berg": "mike berg", "Åsa Berg": "asa berg", "Berg ASA": "berg", "鴎浜マリーナ": "鴎浜マリーナ"} {
 		if got := NameKey(in); got != want {
 			t.Errorf("NameKey(%q) = %q, want %q", in, got, want)
 		}
@@ -501,6 +502,14 @@ func TestUnits(t *testing.T) {
 	check(t, amount, in(Millions), []readCase{{"0,25", "250000.00", ""}, {"€ 2", "2000000.00", ""}})
 	check(t, amount, in(Ones), []readCase{{"125,5", "125.50", ""}, {"12500000", "12500000.00", ""}})
 	check(t, amount, Settings{Unit: Thousands}, []readCase{{"12500000", "12500000000.00", ""}})
+	full := Settings{DecimalSign: ",", Unit: Thousands, UnitUnsaid: true,
+		UnitFigures: FiguresInUnits([]string{"120", "45,5", "80", "120 000", "n/a"}, ",")}
+	check(t, amount, full, []readCase{{"120 000", "", problem.AmbiguousNumber}, {"12 000", "12000000.00", ""}})
+	for want, texts := range map[int][]string{0: {"n/a", ""}, 5: {"k€ 120", "45,5", "1 200"}, 7: {"120000", "1250000"}} {
+		if got := FiguresInUnits(texts, ","); got != want {
+			t.Errorf("%q: %d figures, want %d", texts, got, want)
+		}
+	}
 	check(t, hours, in(Thousands), []readCase{{"1,5", "1500", ""}, {"2k", "2000", ""}})
 }
 
