@@ -50,6 +50,15 @@ func TestLinesWithoutNumber(t *testing.T) {
 	b.want(b.check(b.upload("line", sheet)).Totals.V.Verdicts, map[string]int64{"same": 4})
 	i = b.check(b.upload("line", head+"D-1,Rope,10,5\nD-1,rope,12,5\nD-1,Cleat,6,20\nD-1,Fender,2,30\nD-1,Fender,2,35\n"))
 	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 update (update 3) 5 create (create) 6 create (create)]")
+
+	// Another product at the place of a line that no other row is for is perhaps the line itself.
+	const placed = "Opportunity,Position,Product,Quantity,Unit price\n"
+	b.loaded("opportunity", deals+"Crane,A-1,offered,5000,EUR,2026-12-01,D-2\n")
+	b.loaded("line", placed+"D-2,1,Crane 10 t,1,480\nD-2,2,Mounting,1,20\n")
+	i = b.check(b.upload("line", placed+"D-2,1,Survey,1,5\nD-2,2,Crane 10 t,1,490\nD-2,3,Mounting,1,20\n"))
+	b.want(b.rows(i), "[2 create (create) 3 update (update 5) 4 update (update 6)]")
+	i = b.check(b.upload("line", placed+"D-2,1,Crane 12 t,1,520\nD-2,2,Mounting,2,20\nD-2,3,Bollard,8,10\n"))
+	b.want(b.rows(i), "[2 ask (ask) 3 update (update 6) 4 create (create)]")
 }
 
 func TestTasksWithoutNumber(t *testing.T) {

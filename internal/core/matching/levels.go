@@ -114,10 +114,26 @@ func likeText(a, b string) Level {
 		return Differs
 	case near(a, b):
 		return Near
-	case strings.Contains(a, b) || strings.Contains(b, a):
+	case strings.Contains(a, b) || strings.Contains(b, a) || wordsOf(a, b) || wordsOf(b, a):
 		return Part
 	}
 	return Differs
+}
+
+// wordsOf reports whether all words of a text, two at least, stand in another, in any order: “crane pier 2”
+// in “pier 2: new crane”.
+func wordsOf(some, all string) bool {
+	words := strings.Fields(some)
+	if len(words) < 2 {
+		return false
+	}
+	in := strings.Fields(all)
+	for _, w := range words {
+		if !slices.Contains(in, w) {
+			return false
+		}
+	}
+	return true
 }
 
 // likeLists compares values field by field; the best result that is not blank

@@ -26,6 +26,10 @@ func TestThings(t *testing.T) {
 		// a word more
 		{"another letter", map[string]string{"title": "Mooring lines B", "account": "7", "expected_close": "2026-12-01"},
 			Doubtful},
+		{"a word between", map[string]string{"title": "Mooring of lines", "account": "7", "expected_close": "2026-12-01"},
+			Doubtful},
+		{"turned", map[string]string{"title": "Lines, mooring", "account": "7", "expected_close": "2026-12-01"}, Doubtful},
+		{"one word of it", map[string]string{"title": "Crane lines", "account": "7", "expected_close": "2026-12-01"}, New},
 		{"a figure more", map[string]string{"title": "Mooring lines 2", "account": "7", "expected_close": "2026-12-01"}, New},
 		{"another number", map[string]string{"title": "Mooring lines", "account": "7", "expected_close": "2026-12-01",
 			"source_ref": "D-2"}, New},
