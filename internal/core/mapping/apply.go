@@ -422,7 +422,7 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 // findHonorific finds the field for forms of address, where a column gives it.
 func (dp *DraftPlan) findHonorific() {
 	dp.honorific = slices.IndexFunc(dp.Fields, func(fp FieldPlan) bool {
-		return fp.Field.ComparedAs() == catalog.AsHonorific && fp.origin.take == "" && len(fp.origin.from) > 0 &&
+		return fp.as == catalog.AsHonorific && fp.origin.take == "" && len(fp.origin.from) > 0 &&
 			fp.Losable && !dp.HasID
 	})
 }
@@ -474,13 +474,13 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 		}
 		code, detail := problem.Code(""), ""
 		switch {
-		case fp.Above && value.SameAsAbove(fp.Field, out.Values[i]):
+		case fp.Above && fp.doubter.SameAsAbove(out.Values[i]):
 			code = problem.SameAsAbove
 		case fp.Names && dp.namesNobody(i, out):
 			code = problem.PerhapsNothing
 		case fp.Losable:
-			if code = value.Lost(fp.Field, out.Values[i]); code == "" {
-				if detail = value.BesideCompany(fp.Field, out.Values[i]); detail != "" {
+			if code = fp.doubter.Lost(out.Values[i]); code == "" {
+				if detail = fp.doubter.BesideCompany(out.Values[i]); detail != "" {
 					code = problem.BesideName
 				}
 			}
@@ -490,7 +490,7 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 				code = problem.MisspeltDomain
 			}
 		}
-		if code == "" && fp.Losable && fp.Field.ComparedAs() == catalog.AsPostalCode {
+		if code == "" && fp.Losable && fp.as == catalog.AsPostalCode {
 			if detail = value.LostZero(fp.reader.Country(country), out.Values[i]); detail != "" {
 				code = problem.LostZero
 			}
@@ -628,7 +628,7 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	if fp.origin.take.splitsName() {
 		cell := fp.origin.name(row.Cells)
 		if beside, ok := value.OneName(cell); !ok || dp.names.Two(cell) {
-			if fp.Field.ComparedAs() == catalog.AsFamilyName { // is said once
+			if fp.as == catalog.AsFamilyName { // is said once
 				code := problem.SeveralValues
 				if beside != "" {
 					code = problem.BesideName
@@ -641,7 +641,7 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 		}
 	}
 	// what comes from records comes back as it is
-	if as := fp.Field.ComparedAs(); (as == catalog.AsGivenName || as == catalog.AsFamilyName) && !dp.HasID {
+	if as := fp.as; (as == catalog.AsGivenName || as == catalog.AsFamilyName) && !dp.HasID {
 		text = value.WithoutBirthName(text)
 		if as == catalog.AsGivenName {
 			text = value.GivenName(text)
@@ -674,7 +674,7 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 		})
 		return
 	}
-	if !dp.HasID && value.NoName(fp.Field, v) {
+	if !dp.HasID && fp.doubter.NoName(v) {
 		out.Problems = append(out.Problems, problem.Problem{Code: problem.BadName, Field: dp.Named(fp.Field.Name),
 			Column: fp.origin.column, Value: text, Light: fp.Light})
 		return

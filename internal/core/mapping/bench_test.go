@@ -41,7 +41,7 @@ func BenchmarkApply(b *testing.B) {
 				"Phone":  fmt.Sprintf("+4755%06d", n), "Mobile": fmt.Sprintf("+4798%06d", n), "Job title": "Harbour master",
 				"Street": fmt.Sprintf("Strandkaien %d", n%200),
 				"Town":   "Tarevik", "Postal code": fmt.Sprintf("%04d", 1000+n), "Country": "NO",
-				"Birthday": fmt.Sprintf("19%02d-06-%02d", 10+n%90, 1+n%28),
+				"Birthday": fmt.Sprintf("19%02d-06-%02d", 20+n%80, 1+n%28),
 			}[h]
 		}
 		rows = append(rows, sheet.Row{Number: int64(n + 2), Cells: cells})

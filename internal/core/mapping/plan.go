@@ -98,7 +98,9 @@ type FieldPlan struct {
 	Find      []FindPart // by what the record is looked up, by name of the field; empty for other origins
 	origin    origin
 	reader    *value.Reader
-	Light     bool // a row is loaded without a value that cannot be read
+	doubter   *value.Doubter
+	as        catalog.Likeness // what the field is compared as
+	Light     bool             // a row is loaded without a value that cannot be read
 }
 
 // FindPart is a field of another record type by which a record is looked up.
@@ -425,6 +427,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		fp.Losable = (f.Type == catalog.Text || f.Type == catalog.Email) && len(from.from) > 0 && or(o.Doubtful, d.Doubtful) != TakeRows
 		fp.Above = (f.Type == catalog.Text || f.Kind().Form == catalog.LinkForm) && len(from.from) > 0 &&
 			or(o.Doubtful, d.Doubtful) != TakeRows
+		fp.doubter, fp.as = value.NewDoubter(f), f.ComparedAs()
 		fp.Names = fp.Losable && value.HoldsNames(f)
 		fp.Light = Light(f) && or(o.Unreadable, forAll(d.Unreadable, f), HoldRow) == LeaveValue
 		set, err := settings(reading, fp.Field, o, fp.origin, columns)

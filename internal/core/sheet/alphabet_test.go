@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"strings"
 	"testing"
 )
 
@@ -54,6 +55,21 @@ func TestEncodingIsToldByTheLettersOfALanguage(t *testing.T) {
 			if read, _ := other.NewDecoder().String(encoded); read != text {
 				t.Errorf("%s is read as %s: %.80q", want, found, read)
 			}
+		}
+	}
+}
+
+// Single quotes are found where they stand around the lines, and not where names have them.
+func TestSingleQuotes(t *testing.T) {
+	for text, want := range map[string]string{
+		"'First','Last','Company'\n'Kari','Nordmann','Quay, Ltd'\n'Per','O''Hara','Tern'\n": "Kari|Nordmann|Quay, Ltd",
+		"'a';'b'\r\n'1';'2'\r\n\r\n":                      "1|2",
+		"Name,Town\n'Gull,'s-Hertogenbosch'\nTern,Oslo\n": "'Gull|'s-Hertogenbosch'",
+		"\"First\",\"Last\"\n\"'Kari\",\"Nordmann'\"\n":   "'Kari|Nordmann'",
+	} {
+		rows, _ := rowsOf(t, text, Reading{})
+		if _, first, _ := strings.Cut(rows[0], " "); first != want {
+			t.Errorf("%q: %q, want %q", text, first, want)
 		}
 	}
 }

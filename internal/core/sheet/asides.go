@@ -3,6 +3,7 @@ package sheet
 import (
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"uchi/internal/core/fault"
@@ -46,7 +47,7 @@ var asideWords = map[string]string{
 	totalsRow:    "rows read like totals; they are left out",
 	pageLine:     "rows are numbers of pages; they are left out",
 	noteLine:     "lines below the table are remarks on it; they are left out",
-	unitsRow:     "the row below the header says in what its columns are; it is left out",
+	unitsRow:     "the row below the header says in what its columns are, or numbers them; it is left out",
 	AnotherTable: "another table begins here, which is no part of this import",
 }
 
@@ -65,7 +66,7 @@ func (a *asides) is(row Row, ahead []Row, heads func([]string) bool) bool {
 	switch {
 	case a.saysHeader(row):
 		code = headerAgain
-	case a.before.Number == 0 && len(a.counts) == 0 && len(a.header) > 1 && saysUnits(row, ahead):
+	case a.before.Number == 0 && a.onlyUnits() && len(a.header) > 1 && (saysUnits(row, ahead) || numbersColumns(row, ahead)):
 		code = unitsRow
 	case few && n == 1 && pageNumber.MatchString(strings.ToLower(firstFilled(row))):
 		code = pageLine
@@ -122,6 +123,28 @@ func (a *asides) few(row Row) bool {
 // units are what stands in a row that says in what columns are, beside what is in brackets: units,
 // the shapes of dates, kinds of values, and whether one is wanted.
 var units = regexp.MustCompile(`^(?i:[€$£%#°]|k ?[€$£]|[tm]€|eur|usd|gbp|nok|sek|dkk|chf|pln|czk|k ?eur|teur|meur|mio\.? ?€?|k|tsd\.?|[dmyjaå]{1,4}[./-][dmyjaå]{1,4}([./-][dmyjaå]{1,4})?|iso( ?\d{1,5})?( ?alpha)?-?\d?|fte|pcs\.?|stk\.?|st|qty|kg|t|m|cm|mm|m²|m2|m³|km|kw|kwh|h|hrs?|min|days?|tage|years?|jahre|text|texts?|string|varchar(\(\d+\))?|char(\(\d+\))?|int(eger)?|number|numeric|decimal|date|datum|zahl|bool(ean)?|y/n|j/n|yes/no|ja/nein|required|mandatory|optional|pflicht|pflichtfeld|oui/non|obligatoire|facultatif|[*]|max\.? ?\d+)$`)
+
+// onlyUnits reports whether nothing was left out so far but rows that say in what columns are.
+func (a *asides) onlyUnits() bool {
+	return len(a.counts) == 0 || len(a.counts) == 1 && a.counts[unitsRow] != nil
+}
+
+// fewestNumbered is how many columns a row must number to be told by it.
+const fewestNumbered = 3
+
+// numbersColumns reports whether a row below the header numbers the columns, 1, 2, 3 and on, as forms do, and
+// the next one does not go on so.
+func numbersColumns(row Row, ahead []Row) bool {
+	numbered := func(row Row, from int) bool {
+		for n, c := range row.Cells {
+			if value.Trim(c) != strconv.Itoa(n+from) {
+				return false
+			}
+		}
+		return len(row.Cells) >= fewestNumbered
+	}
+	return numbered(row, 1) && len(ahead) > 0 && !numbered(ahead[0], 2) && !numbered(ahead[0], 1)
+}
 
 // saysUnits reports whether the row below the header says in what the columns are: all its filled
 // cells, two at least, are units or stand in brackets, and the rows below are otherwise.

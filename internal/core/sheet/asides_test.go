@@ -240,11 +240,17 @@ func TestARowOfUnits(t *testing.T) {
 		{"From,To\nEUR,USD\nGBP,NOK\nCHF,SEK\n", 3},
 		{"Item,Unit\n(none),pcs\n", 1}, // nothing below
 		{"Unit,Size\nkg,m\npcs,m\n", 2},
+		{"Company,Town,Phone\n1,2,3\nTern,Oslo,55\nGull,Bergen,56\n", 2},
+		{"Jan,Feb,Mar\n1,2,3\n2,3,4\n4,1,2\n", 3}, // they go on so
+		{"Company,Town\n1,2\nTern,Oslo\n", 2},
 	} {
 		rows, notices := rowsOf(t, c.text, Reading{HeaderRow: 1})
 		if len(rows) != c.rows || (notices["units_row"].Row == 2) != (strings.Count(c.text, "\n")-1 != c.rows) {
 			t.Errorf("%q: %v %v", c.text, rows, notices)
 		}
+	}
+	if rows, _ := rowsOf(t, "Deal;Sum;Close\n(text);EUR;dd.mm.yyyy\n1;2;3\nCrane;5;31.01.2027\n", Reading{}); len(rows) != 1 {
+		t.Errorf("units and numbers: %v", rows)
 	}
 	if rows, _ := rowsOf(t, "A,B\n(x),kg\n1,2\n", Reading{HeaderRow: 1, Asides: ReadAsides}); len(rows) != 2 {
 		t.Errorf("read like the others: %v", rows)

@@ -249,6 +249,12 @@ func detectText(src Source, sample []byte, set Reading) (Reading, []Finding, err
 	if nuls := bytes.Count(plain, []byte{0}); nuls > 5 && nuls*50 > len(plain) || controls(plain)*20 > len(plain) {
 		return set, nil, notText(src, "the file holds bytes that do not stand in text")
 	}
+	if set.Quote == "" {
+		if f, found := detectQuote(plain); found {
+			set.Quote = f.Value
+			findings = append(findings, f)
+		}
+	}
 	if set.Delimiter == "" {
 		f := detectDelimiter(src, plain, set)
 		set.Delimiter = f.Value
@@ -268,6 +274,32 @@ func detectText(src Source, sample []byte, set Reading) (Reading, []Finding, err
 		}
 	}
 	return set, findings, nil
+}
+
+// leastQuoted is how many lines must begin and end with a single quote to be told by it.
+const leastQuoted = 2
+
+// detectQuote looks for single quotes around cells: nearly all lines begin and end with one, and
+// none with a double one.
+func detectQuote(text []byte) (Finding, bool) {
+	lines, quoted := 0, 0
+	for line := range bytes.Lines(text) {
+		line = bytes.TrimSpace(line)
+		if len(line) == 0 {
+			continue
+		}
+		lines++
+		if line[0] == '"' {
+			return Finding{}, false
+		}
+		if len(line) > 1 && line[0] == '\'' && line[len(line)-1] == '\'' {
+			quoted++
+		}
+	}
+	if quoted < leastQuoted || quoted*10 < lines*8 {
+		return Finding{}, false
+	}
+	return Finding{Option: "quote", Value: "'", Sure: quoted == lines, Evidence: "lines begin and end with it"}, true
 }
 
 // detectEscape looks for a backslash before quotes that do not end their cell, and for cells

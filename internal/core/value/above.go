@@ -30,11 +30,11 @@ var aboveFirst = func() (first [utf8.RuneSelf]bool) {
 
 // SameAsAbove reports whether a text of a field is a mark that stands for what the cell above
 // holds, as people write it in lists: dito, idem, 〃, s. o. Of given names s. o. and j. w. may be the initials.
-func SameAsAbove(f catalog.Field, s string) bool {
+func (d *Doubter) SameAsAbove(s string) bool {
 	if len(s) > 30 || s == "" || s[0] < utf8.RuneSelf && !aboveFirst[s[0]] {
 		return false
 	}
 	mark := strings.ToLower(strings.ReplaceAll(s, " ", ""))
 	initials := 2*strings.Count(mark, ".") == len(mark)
-	return sameAsAbove[mark] && !(initials && f.ComparedAs() == catalog.AsGivenName)
+	return sameAsAbove[mark] && !(initials && d.as == catalog.AsGivenName)
 }

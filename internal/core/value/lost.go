@@ -10,32 +10,52 @@ import (
 	"uchi/internal/core/problem"
 )
 
-// Lost tells what a text field's value has lost on its way through another program, as the code
+// Doubter tells of the texts of one field what they may have lost, or that they may be in the wrong
+// place. What it asks of the field is found out once, as it looks at every cell.
+type Doubter struct {
+	as      catalog.Likeness
+	key     bool
+	words   bool // it holds words that people write
+	names   bool // of people or companies
+	address bool // a part of an address
+	job     bool
+	subject bool
+}
+
+// NewDoubter makes one for a field.
+func NewDoubter(f catalog.Field) *Doubter {
+	as := f.ComparedAs()
+	return &Doubter{as: as, key: f.Key, words: f.HoldsWords(), names: HoldsNames(f),
+		address: as == catalog.AsStreet || as == catalog.AsLocality || as == catalog.AsPostalCode,
+		job:     f.Holds == catalog.HoldsJobTitle, subject: f.Holds == catalog.HoldsWords}
+}
+
+// Lost tells what a value has lost on its way through another program, or why it may be none, as the code
 // of a problem; empty when nothing shows. Letters are lost to encodings, digits and signs to
 // spreadsheet programs, which take what looks like a number or a date for one.
-func Lost(f catalog.Field, s string) problem.Code {
+func (d *Doubter) Lost(s string) problem.Code {
 	switch {
-	case f.HoldsWords() && lostLetters(s):
+	case d.words && lostLetters(s):
 		return problem.LostLetters
 	case strings.IndexByte(s, '+') > 0 && shortened.MatchString(s):
 		return problem.DamagedNumber
-	case (f.Key || f.ComparedAs() == catalog.AsStreet || f.ComparedAs() == catalog.AsPostalCode) && madeDate(s):
+	case (d.key || d.as == catalog.AsStreet || d.as == catalog.AsPostalCode) && madeDate(s):
 		return problem.MadeDate
-	case f.Key && strings.HasSuffix(s, ".0") && len(s) > 4 && strings.Trim(s[:len(s)-2], "0123456789") == "":
+	case d.key && strings.HasSuffix(s, ".0") && len(s) > 4 && strings.Trim(s[:len(s)-2], "0123456789") == "":
 		return problem.MadeDecimal
-	case badPlace(f, s):
+	case d.badPlace(s):
 		return problem.BadPlace
-	case f.ComparedAs() == catalog.AsCompanyName && numberAlone(s), HoldsNames(f) && strings.HasSuffix(s, ":"):
+	case d.as == catalog.AsCompanyName && numberAlone(s), d.names && strings.HasSuffix(s, ":"):
 		return problem.BadName
-	case (HoldsNames(f) || inAddress(f)) && strings.HasSuffix(s, "?"):
+	case (d.names || d.address) && (strings.HasSuffix(s, "?") || strayInWord(s)):
 		return problem.LostLetters
-	case saysNothing(f, s):
+	case d.saysNothing(s):
 		return problem.PerhapsNothing
-	case inAddress(f) && formerly(s), f.Holds == catalog.HoldsJobTitle && (hasLeft.are(s) || notToUse(s)):
+	case d.address && formerly(s), d.job && (hasLeft.are(s) || notToUse(s)):
 		return problem.NotToUse
-	case HoldsNames(f) && mayHaveFootnote(s) && footnoted.MatchString(s):
+	case d.names && mayHaveFootnote(s) && footnoted.MatchString(s):
 		return problem.FootnoteMark
-	case HoldsNames(f) && (f.ComparedAs() == catalog.AsCompanyName || strings.Contains(s, " ")) && notToUse(s):
+	case d.names && (d.as == catalog.AsCompanyName || strings.Contains(s, " ")) && notToUse(s):
 		return problem.NotToUse
 	}
 	return ""
@@ -51,8 +71,8 @@ var codeAndTown = regexp.MustCompile(`^\d{4,5} \p{Lu}\pL+$`)
 
 // BesideCompany gives what stands beside a company's name in one cell: somebody who works there, a
 // telephone number, an address; empty when nothing does.
-func BesideCompany(f catalog.Field, s string) string {
-	if f.ComparedAs() != catalog.AsCompanyName || !strings.ContainsAny(s, ",./0123456789") {
+func (d *Doubter) BesideCompany(s string) string {
+	if d.as != catalog.AsCompanyName || !strings.ContainsAny(s, ",./0123456789") {
 		return ""
 	}
 	if at := atCompany.FindStringIndex(s); at != nil {
@@ -100,6 +120,25 @@ func LostZero(country, code string) string {
 		return ""
 	}
 	return "0" + code
+}
+
+// stray are signs that stand within no word, and where letters of another encoding have been.
+const stray = "³²¹¸¤¦§¨©«¬®°±µ¶»¼½¾¿×÷†‡™„…‰"
+
+// strayInWord reports whether such a sign, or a large Ÿ among small letters, stands between two letters.
+func strayInWord(s string) bool {
+	if isASCII(s) {
+		return false
+	}
+	before, sign := ' ', false
+	for _, r := range s {
+		if sign && unicode.IsLetter(r) && (before != 'Ÿ' || unicode.IsLower(r)) {
+			return true
+		}
+		sign = unicode.IsLetter(before) && (r == 'Ÿ' || r >= utf8.RuneSelf && strings.ContainsRune(stray, r))
+		before = r
+	}
+	return false
 }
 
 // setAside are words by which people mark in its name that a record is not to be used, since

@@ -55,6 +55,9 @@ func TestLost(t *testing.T) {
 		{company, "DUPLICATE - Quay Ltd", problem.NotToUse}, {company, "Quay Ltd (do not use!)", problem.NotToUse},
 		{company, "zzz Quay Ltd", problem.NotToUse}, {company, "Quay Ltd NICHT VERWENDEN", problem.NotToUse},
 		{company, "Quay Ltd (gesperrt)", problem.NotToUse}, {company, "Quay Ltd - gelöscht", problem.NotToUse},
+		{family, "M³ller", problem.LostLetters}, {family, "M¸ller", problem.LostLetters},
+		{family, "MŸller", problem.LostLetters}, {family, "L'HAŸ", ""}, {family, "Gal·la", ""}, {family, "O´Brien", ""},
+		{family, "Mª José", ""}, {company, "Tern™ Works", ""}, {company, "m² Bau", ""}, {street, "Kai 5½", ""},
 		{company, "12345", problem.BadName}, {company, "+49 40 123456", problem.BadName},
 		{company, "24103 Kiel", problem.BadName}, {company, "www.quay.example", problem.BadName}, {company, "3M", ""},
 		{company, "1. FC Kiel", ""}, {company, "Town:", problem.BadName}, {family, "Telephone:", problem.BadName},
@@ -96,7 +99,7 @@ func TestLost(t *testing.T) {
 		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""},
 		{title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
 	} {
-		if got := Lost(c.of, c.in); got != c.want {
+		if got := NewDoubter(c.of).Lost(c.in); got != c.want {
 			t.Errorf("%s %q: %q, want %q", c.of.Name, c.in, got, c.want)
 		}
 	}
@@ -113,12 +116,12 @@ func TestBesideCompany(t *testing.T) {
 		"Quay Ltd": "", "Lund, Berg & Partner": "", "Kiel, Port of": "", "Tel Aviv Marina": "", "Marina Faora, Vigo": "",
 		"Herr & Frau Lund": "", "Quay 3, Berth 7": "", "Telefonbau Lund 24": "", "A/S Lund": "", "Mr. Lund's Boats": "",
 	} {
-		if got := BesideCompany(company, in); got != want {
+		if got := NewDoubter(company).BesideCompany(in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
 		}
 	}
-	if got := BesideCompany(catalog.Field{Name: "street", Type: catalog.Text, Likeness: catalog.AsStreet},
-		"c/o Lund, Kai 3"); got != "" {
+	street := NewDoubter(catalog.Field{Name: "street", Type: catalog.Text, Likeness: catalog.AsStreet})
+	if got := street.BesideCompany("c/o Lund, Kai 3"); got != "" {
 		t.Errorf("beside a street: %q", got)
 	}
 }

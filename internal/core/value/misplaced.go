@@ -13,40 +13,31 @@ import (
 // Texts that stand in the wrong field, and those that stand in an address, or where a job is
 // named, and say that there is none.
 
-// inAddress reports whether a field holds a part of an address.
-func inAddress(f catalog.Field) bool {
-	switch f.ComparedAs() {
-	case catalog.AsStreet, catalog.AsLocality, catalog.AsPostalCode:
-		return true
-	}
-	return false
-}
-
 // badPlace reports whether a text must belong to another field, as where cells of a row have
 // slipped: a postal code without a figure, a town or a job title of figures alone, a mailbox where
 // words are, a country where a town is, several cells in one. Regions have numbers in some
 // countries, and so have streets.
-func badPlace(f catalog.Field, s string) bool {
+func (d *Doubter) badPlace(s string) bool {
 	switch {
-	case f.ComparedAs() == catalog.AsPostalCode:
+	case d.as == catalog.AsPostalCode:
 		return badCode(s)
-	case f.ComparedAs() == catalog.AsLocality:
+	case d.as == catalog.AsLocality:
 		if badTown(s) {
 			return true
 		}
-	case f.ComparedAs() == catalog.AsStreet:
+	case d.as == catalog.AsStreet:
 		if badStreet(s) {
 			return true
 		}
-	case f.Holds == catalog.HoldsJobTitle:
+	case d.job:
 		if badJob(s) {
 			return true
 		}
-	case f.ComparedAs() == catalog.AsHonorific:
+	case d.as == catalog.AsHonorific:
 		return badHonorific(s)
 	}
-	return f.HoldsWords() && (isMailbox(s) || f.ComparedAs() != catalog.AsCompanyName && isWebAddress(s)) ||
-		severalCells(f, s)
+	return d.words && (isMailbox(s) || d.as != catalog.AsCompanyName && isWebAddress(s)) ||
+		severalCells(d.as, s)
 }
 
 func isWebAddress(s string) bool { return strings.HasPrefix(s, "www.") || strings.Contains(s, "://") }
@@ -177,14 +168,14 @@ var (
 
 // saysNothing reports whether a part of an address, a job title or a subject may stand for
 // nothing: "moved", "see account", "xxx".
-func saysNothing(f catalog.Field, s string) bool {
-	switch f.ComparedAs() {
+func (d *Doubter) saysNothing(s string) bool {
+	switch d.as {
 	case catalog.AsPostalCode:
-		return zeros.MatchString(s)
+		return (s[0] == '0' || s[0] == '9') && zeros.MatchString(s)
 	case catalog.AsStreet, catalog.AsLocality:
 		return nowhere.are(s)
 	}
-	return (f.Holds == catalog.HoldsJobTitle || f.Holds == catalog.HoldsWords) && anything.are(s)
+	return (d.job || d.subject) && anything.are(s)
 }
 
 // sayings are texts that say one thing, in small letters. Others are mostly told from them by their
@@ -219,8 +210,8 @@ var oldAddress = regexp.MustCompile(`(?i)^(?:old|alt|former|formerly|früher|ehe
 
 // severalCells reports whether a name or a place is more than one cell, where a quote sign that
 // was none has taken the signs between them into one.
-func severalCells(f catalog.Field, s string) bool {
-	switch f.ComparedAs() {
+func severalCells(as catalog.Likeness, s string) bool {
+	switch as {
 	case catalog.AsCompanyName, catalog.AsGivenName, catalog.AsFamilyName, catalog.AsLocality, catalog.AsStreet:
 		return strings.Count(s, ";") > 1 || strings.Contains(s, "\t")
 	}

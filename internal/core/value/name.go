@@ -105,8 +105,8 @@ func ofCompany(s string) bool {
 
 // NoName reports whether a text cannot be what a field of names holds: an address for a mail
 // or on the web, and, for people, what has no letter, or ends as companies do.
-func NoName(f catalog.Field, s string) bool {
-	switch f.ComparedAs() {
+func (d *Doubter) NoName(s string) bool {
+	switch d.as {
 	case catalog.AsGivenName, catalog.AsFamilyName:
 		if isMailbox(s) || bracketed(s) || ofCompany(s) || !strings.ContainsFunc(s, unicode.IsLetter) || userName(s) {
 			return true
@@ -337,6 +337,23 @@ func splitFamilyFirst(words []string) (given, family string) {
 	}
 	at = min(at+1, len(words))
 	return strings.Join(words[at:], " "), strings.Join(words[:at], " ")
+}
+
+// quoteSigns are the pairs of quotes that stand around a text, in the languages of the product.
+var quoteSigns = []string{`""`, "''", "“”", "„“", "„”", "””", "‘’", "‚‘", "«»", "»«", "‹›", "「」"}
+
+// unquoted takes the quotes off a name that is nothing but quoted.
+func unquoted(s string) string {
+	for _, pair := range quoteSigns {
+		open, size := utf8.DecodeRuneInString(pair)
+		end, _ := utf8.DecodeRuneInString(pair[size:])
+		inner, opened := strings.CutPrefix(s, string(open))
+		inner, closed := strings.CutSuffix(inner, string(end))
+		if opened && closed && inner != "" && !strings.ContainsRune(inner, open) && !strings.ContainsRune(inner, end) {
+			return Trim(inner)
+		}
+	}
+	return s
 }
 
 // TitleKey gives the form in which whole titles of records of a type are compared: that of a

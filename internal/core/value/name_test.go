@@ -20,23 +20,34 @@ func TestWithoutBirthName(t *testing.T) {
 	}
 }
 
+// Quotes around a whole name are none of its letters.
+func TestQuotedNames(t *testing.T) {
+	family := catalog.Field{Name: "family_name", Type: catalog.Text, Likeness: catalog.AsFamilyName}
+	company := catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}
+	check(t, family, Settings{}, []readCase{{"“Müller”", "Müller", ""}, {"'Müller'", "Müller", ""}, {`"Müller"`, "Müller", ""},
+		{"„Müller“", "Müller", ""}, {"«Müller»", "Müller", ""}, {"'t Hoff", "'t Hoff", ""}, {"'", "'", ""}, {"''", "''", ""}})
+	check(t, company, Settings{}, []readCase{{`"Gull"`, "Gull", ""}, {`Stocznia "Gull" S.A.`, `Stocznia "Gull" S.A.`, ""},
+		{`"Gull" and "Tern"`, `"Gull" and "Tern"`, ""}})
+	check(t, field(catalog.Text), Settings{}, []readCase{{`"Gull"`, `"Gull"`, ""}})
+}
+
 func TestNoName(t *testing.T) {
-	family, company := catalog.Field{Name: "family_name", Type: catalog.Text, Likeness: catalog.AsFamilyName},
-		catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}
+	family := NewDoubter(catalog.Field{Name: "family_name", Type: catalog.Text, Likeness: catalog.AsFamilyName})
+	company := NewDoubter(catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName})
 	for in, want := range map[string][2]bool{
 		"ada@kade.example": {true, true}, "https://kade.example": {true, true}, "www.kade.example": {true, false},
 		"4711": {true, false}, "Kade": {}, "@home Ltd": {true, false}, "Kelpie Marine GmbH": {true, false},
 		"da Silva e Sá": {}, "3": {true, false}, "O": {}, "鴎川": {}, "Kade @ Lund": {},
 	} {
-		if got := [2]bool{NoName(family, in), NoName(company, in)}; got != want {
+		if got := [2]bool{family.NoName(in), company.NoName(in)}; got != want {
 			t.Errorf("%q: %v, want %v", in, got, want)
 		}
 	}
-	if NoName(company, "") || !NoName(family, "<unreadable>") || !NoName(family, "ada_kade") ||
-		!NoName(family, "Ada.Kade") || NoName(family, "50%_off") || NoName(family, "J.P.") || !NoName(company, "[see note]") {
+	if company.NoName("") || !family.NoName("<unreadable>") || !family.NoName("ada_kade") ||
+		!family.NoName("Ada.Kade") || family.NoName("50%_off") || family.NoName("J.P.") || !company.NoName("[see note]") {
 		t.Error("remarks in brackets")
 	}
-	if NoName(catalog.Field{Name: "note", Type: catalog.Text}, "ada@kade.example") {
+	if NewDoubter(catalog.Field{Name: "note", Type: catalog.Text}).NoName("ada@kade.example") {
 		t.Error("a note may be an address")
 	}
 }

@@ -298,6 +298,11 @@ func (r *Reader) text(s string) (string, Trouble) {
 	if r.field.Holds == catalog.HoldsPerson {
 		s = spoken(s)
 	}
+	if s[0] == '"' || s[0] == '\'' || s[0] >= utf8.RuneSelf {
+		if HoldsNames(r.field) || r.field.Holds == catalog.HoldsPerson {
+			s = unquoted(s)
+		}
+	}
 	if r.set.Capitals == AsNames && r.field.HoldsWords() {
 		s = asNames(r.field, s)
 	}
@@ -320,7 +325,7 @@ func (r *Reader) inOneLine(s string) string {
 		}
 		last = c
 	}
-	if severalCells(r.field, s) {
+	if severalCells(r.field.ComparedAs(), s) {
 		return s
 	}
 	if r.field.ComparedAs() == catalog.AsStreet && strings.Contains(s, "\n") {
