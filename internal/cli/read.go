@@ -26,6 +26,7 @@ func readingFlags(fl *pflag.FlagSet, r *sheet.Reading) {
 	fl.StringVar(&r.Quote, "quote", "", `character around cells, or none`)
 	fl.StringVar(&r.Escape, "escape", "", `character before a quote or delimiter that is meant as such, or none`)
 	fl.StringVar(&r.Comment, "comment", "", `character that begins lines which are no rows, or none`)
+	fl.StringVar(&r.Merged, "merged", "", "what merged cells say: repeat a text in each of their rows (as when left out), or first")
 	fl.StringVar(&r.Hidden, "hidden", "", "rows and columns that are hidden in a workbook: read, or leave_out")
 	fl.StringVar(&r.Asides, "asides", "", "rows that are no records (the header again, totals, page numbers, another "+
 		"table): leave_out, or read")

@@ -47,12 +47,16 @@ func openRows(src Source, reading Reading, limits Limits) (Reader, []io.Closer, 
 			return nil, nil, err
 		}
 		hidden := hiding{leave: reading.Hidden == LeaveHidden, header: reading.HeaderRow}
+		hidden.off = reading.mergedFirst()
 		if format == formatODS {
 			t, err := b.openTable(s, hidden)
 			if err != nil {
 				return nil, nil, err
 			}
 			return t, []io.Closer{t}, nil
+		}
+		if hidden.covers, err = b.coversOf(s, hidden.off); err != nil {
+			return nil, nil, err
 		}
 		t, err := b.openSheet(s, hidden)
 		if err != nil {

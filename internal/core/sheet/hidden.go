@@ -13,6 +13,7 @@ type hiding struct {
 	columns []int // sorted
 	merged  int64
 	header  int64 // row of the header, 0 when there is none
+	covers
 }
 
 // column notes that columns are hidden, from one to another, counted from 0; a sheet has no more
@@ -64,8 +65,7 @@ func (h *hiding) notices(sheets []sheetPart) (list []Notice) {
 			Column: letters(h.columns)})
 	}
 	if h.merged > 0 {
-		list = append(list, Notice{Code: "merged_cells", Message: "cells are merged; the value stands in " +
-			"the first of them only", Count: h.merged})
+		list = append(list, h.notice(h.merged))
 	}
 	return list
 }

@@ -18,7 +18,7 @@ import (
 
 // pageTable reads the rows of one table of a web page (HTML, living standard, 4.9), as programs
 // write them that call a page a workbook. Rows are counted from 1 as they stand in the table. A
-// cell that spans others stands in the first place of them; the others are blank. What stands in
+// cell that spans others stands in the first place of them, and a text in each row; the others are blank. What stands in
 // tables within cells is not of the table.
 type pageTable struct {
 	src    Source
@@ -37,6 +37,8 @@ type pageTable struct {
 	mute   int  // how many elements are open whose text is not shown
 	merged int64
 	bytes  int // of the cells of the row that is open
+	header int64
+	covers
 }
 
 // pageTableName is what the n-th table of a page is called, from 0; pages name none.
@@ -65,7 +67,8 @@ func newPageTable(src Source, reading Reading, limits Limits) (*pageTable, error
 	if err != nil {
 		return nil, err
 	}
-	p := &pageTable{src: src, limits: limits, z: html.NewTokenizer(text), want: want}
+	p := &pageTable{src: src, limits: limits, z: html.NewTokenizer(text), want: want, header: reading.HeaderRow}
+	p.off = reading.mergedFirst()
 	p.z.SetMaxBuf(limits.CellBytes)
 	return p, nil
 }
@@ -306,6 +309,9 @@ func (p *pageTable) closeCell() {
 	}
 	for n := range p.across {
 		if p.down > 1 {
+			if n == 0 && p.number+1 > p.header {
+				p.begin(len(p.cells), p.number+int64(p.down), text)
+			}
 			for len(p.below) <= len(p.cells) {
 				p.below = append(p.below, 0)
 			}
@@ -334,7 +340,7 @@ func (p *pageTable) row() Row {
 		p.cells = append(p.cells, "")
 	}
 	p.number++
-	row := Row{Number: p.number, Cells: slices.Clone(p.cells)}
+	row := Row{Number: p.number, Cells: p.fill(p.number, slices.Clone(p.cells))}
 	p.cells, p.bytes = p.cells[:0], 0
 	return row
 }
@@ -342,8 +348,7 @@ func (p *pageTable) row() Row {
 // notices tells what a person should know of the table when it has been read.
 func (p *pageTable) notices() (list []Notice) {
 	if p.merged > 0 {
-		list = append(list, Notice{Code: "merged_cells", Message: "cells are merged; the value stands in " +
-			"the first of them only", Count: p.merged})
+		list = append(list, p.notice(p.merged))
 	}
 	return list
 }

@@ -114,6 +114,7 @@ func (t *tableRows) Next() (Row, error) {
 						Row: t.row + 1}).Mended("Take the repeated rows out, or send the sheet as CSV.")
 			}
 			t.row++
+			t.cells = t.fill(t.row, t.cells)
 			t.repeat = count - 1
 			return Row{Number: t.row, Cells: t.cells}, nil
 		}
@@ -133,12 +134,17 @@ func (t *tableRows) readRow() error {
 			return nil
 		case t.x.kind == xmlStart && (name == "table-cell" || name == "covered-table-cell"):
 			count := t.x.number("number-columns-repeated", 1)
-			if t.x.number("number-columns-spanned", 1) > 1 || t.x.number("number-rows-spanned", 1) > 1 {
+			down := t.x.number("number-rows-spanned", 1)
+			if t.x.number("number-columns-spanned", 1) > 1 || down > 1 {
 				t.merges(t.row + 1)
 			}
 			text, err := t.cell(name)
 			if err != nil {
 				return err
+			}
+			if down > 1 && down <= longestCover && t.row+1 > t.header && len(t.open) < mostCovers &&
+				!t.leavesCell(t.row+1, len(t.cells)+blank) {
+				t.begin(len(t.cells)+blank, t.row+int64(down), text)
 			}
 			if text == "" || t.leavesCell(t.row+1, len(t.cells)+blank) {
 				blank += count

@@ -38,7 +38,9 @@ type Reading struct {
 	// rows that are no records (the header again, totals, page numbers, another table): "leave_out", or "read"
 	Asides string `json:"asides,omitempty" yaml:"asides,omitempty"`
 	// rows and columns that are hidden in a workbook: "read", or "leave_out"
-	Hidden    string `json:"hidden,omitempty" yaml:"hidden,omitempty"`
+	Hidden string `json:"hidden,omitempty" yaml:"hidden,omitempty"`
+	// what merged cells say: a text in each of their rows, or all of it in the "first" alone
+	Merged    string `json:"merged,omitempty" yaml:"merged,omitempty"`
 	HeaderRow int64  `json:"header_row,omitempty" yaml:"header_row,omitempty"` // as the spreadsheet program counts
 	// there is none; columns are called A, B, C
 	NoHeader bool `json:"no_header,omitempty" yaml:"no_header,omitempty"`
@@ -86,6 +88,10 @@ func (r Reading) Check() error {
 	}
 	if r.Hidden != "" && r.Hidden != LeaveHidden && r.Hidden != "read" {
 		return bad("hidden", "what is hidden in a sheet is read or left out", r.Hidden, "Choose read or leave_out.")
+	}
+	if r.Merged != "" && r.Merged != MergedFirst && r.Merged != "repeat" {
+		return bad("merged", "what merged cells say is read in each of their rows or in the first", r.Merged,
+			"Choose repeat or first.")
 	}
 	if r.Asides != "" && r.Asides != ReadAsides && r.Asides != "leave_out" {
 		return bad("asides", "rows that are no records are left out or read", r.Asides, "Choose leave_out or read.")
@@ -141,6 +147,8 @@ func (r Reading) SameRows(other Reading) (part string, same bool) {
 		return "asides", false
 	case r.Hidden != other.Hidden:
 		return "hidden", false
+	case r.Merged != other.Merged:
+		return "merged", false
 	case r.HeaderRow != other.HeaderRow:
 		return "header_row", false
 	case r.NoHeader != other.NoHeader:

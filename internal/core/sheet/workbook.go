@@ -493,8 +493,7 @@ func (s *sheetRows) Next() (Row, error) {
 			s.column(s.x.number("min", 1)-1, s.x.number("max", 1)-1, s.book.limits.Columns)
 		case s.x.kind == xmlStart && name == "mergeCell":
 			first, _, _ := strings.Cut(s.x.attr("ref"), ":")
-			row, _ := strconv.ParseInt(strings.TrimLeft(first, "ABCDEFGHIJKLMNOPQRSTUVWXYZ"), 10, 64)
-			s.merges(row)
+			s.merges(rowOf(first))
 		}
 	}
 }
@@ -520,6 +519,9 @@ func (s *sheetRows) readRow() (Row, error) {
 		}
 		switch {
 		case s.x.kind == xmlEnd && string(s.x.name) == "row":
+			if s.row > s.header {
+				s.cells = s.fill(s.row, s.cells)
+			}
 			return Row{Number: s.row, Cells: s.cells}, nil
 		case s.x.kind == xmlStart && string(s.x.name) == "c":
 			at := len(s.cells)

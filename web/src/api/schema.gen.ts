@@ -3098,6 +3098,8 @@ export interface components {
             comment?: string;
             /** @description Rows that are no records (the header again, totals, page numbers, another table below a gap): leave_out (when left out) or read */
             asides?: string;
+            /** @description What merged cells say: a text is repeated in each of their rows (repeat, when left out), or all of it stands in the first */
+            merged?: string;
             /** @description Rows and columns that are hidden in a sheet of a workbook: read (when left out) or leave_out */
             hidden?: string;
             /** @description Text that was decoded wrongly before, such as Ã¼ for ü: hold (when left out) or mend */

@@ -50,6 +50,7 @@ const unseen: Partial<Record<keyof Reading, string>> = {
   misread: "hold it",
   asides: "leave them out",
   hidden: "read it like the rest",
+  merged: "read a text in each of their rows",
 };
 /** Notices about rows that are left out, or doubted, because they seem to be no records. */
 const asides = ["units_row", "header_again", "totals_row", "page_line", "note_line", "another_table", "lone_cells"];
@@ -143,6 +144,11 @@ export function SourcePanel({ workspace, i }: PanelProps) {
             choice("What is hidden in the sheet", "hidden", [
               { value: "read", label: "read it like the rest" },
               { value: "leave_out", label: "leave it out" },
+            ])}
+          {(i.notices?.some((n) => n.code === "merged_cells") || r.merged) &&
+            choice("What merged cells say", "merged", [
+              { value: "repeat", label: "read a text in each of their rows" },
+              { value: "first", label: "read it in the first row alone" },
             ])}
           {(i.notices?.some((n) => n.code === "misread_text") || r.misread) &&
             choice("Text decoded wrongly before (Ã¼ for ü)", "misread", [
