@@ -160,10 +160,10 @@ var table = map[Code]words{
 		"Take the decimals away, in all of them at once (uchi mend replace NUMBER COLUMN '\\.0+$' '' --pattern --problem " +
 			"made_a_decimal). If it is right so, have such values taken as they stand (--doubtful source_ref=take, by the field's name)."},
 	MisspeltDomain: {"the domain seems to be that of a well-known mail provider, misspelt: it would be {detail}",
-		"Correct it, in all of them at once (uchi mend replace NUMBER COLUMN @gmial.com @gmail.com --part). If there is " +
+		"Correct it, in all of them at once (such as uchi mend replace NUMBER COLUMN @gmial.com @gmail.com --part). If there is " +
 			"such a domain, have these addresses taken as they stand (--doubtful email=take, by the field's name)."},
-	LostLetters: {"a letter seems to be lost where a question mark stands",
-		"Save the sheet as UTF-8 or as a workbook, or write the letter. If the mark belongs there, have such values taken " +
+	LostLetters: {"a letter seems to be lost where a question mark, or a sign that no word has, stands",
+		"Save the sheet as UTF-8 or as a workbook, or write the letter. If the sign belongs there, have such values taken " +
 			"as they stand (--doubtful company=take, by the field's name)."},
 	BadPlace: {"this seems to belong to another field, as where a row's cells have slipped",
 		"Write the value here, and this one where it belongs. If it is right so, have such values taken as they stand " +

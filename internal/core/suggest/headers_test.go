@@ -10,6 +10,9 @@ func TestHeadersOfManyKinds(t *testing.T) {
 	list := []struct{ typeName, header, want string }{
 		{"account", "Kd.-Nr.", "source_ref"},
 		{"contact", "Kundennr.", ""},
+		{"opportunity", "KdNr", "account"},
+		{"opportunity", "Customer no.", "account"},
+		{"task", "N° client", "account"},
 		{"account", "Obchodní firma", "name"},
 		{"account", "Invoice e-mail", ""},
 		{"account", "Firma / Ort", ""},

@@ -110,9 +110,16 @@ func namesRows(names, own sheet.Column) bool {
 	return found >= 0.5 || found >= 0.2 && found*float64(len(names.Samples)) >= 3
 }
 
-// numberCustomers lets columns of customers' numbers that repeat, or that customers have, go to the
-// link to the customer, where nothing else does, before columns are assigned: the number of what the
-// rows are may stand in another.
+// isCustomer reports whether records of a type are people or companies, who may be customers themselves.
+func isCustomer(t catalog.RecordType) bool {
+	_, person := t.FieldAs(catalog.AsFamilyName)
+	_, company := t.FieldAs(catalog.AsCompanyName)
+	return person || company
+}
+
+// numberCustomers lets columns of customers' numbers that repeat, that customers have, or whose rows are no
+// customers, go to the link to the customer, where nothing else does, before columns are assigned: the number
+// of what the rows are may stand in another.
 func (v *View) numberCustomers(targets []Target, places []place, scores [][]float64, reasons [][]string) {
 	given, taken := assign(scores), map[int]bool{}
 	for c, i := range given {
@@ -131,7 +138,8 @@ func (v *View) numberCustomers(targets []Target, places []place, scores [][]floa
 		}
 		link, ok := companyLink(targets[of].Type)
 		known := v.kinds[c].names[link.To] >= enoughNamed
-		if !ok || !known && !comesAgain(v.columns[c]) || sure &&
+		none := !isCustomer(targets[of].Type)
+		if !ok || !known && !none && !comesAgain(v.columns[c]) || sure &&
 			targets[of].Memory[Key(v.columns[c].Header)] == places[i].field.Name {
 			continue
 		}
@@ -140,6 +148,9 @@ func (v *View) numberCustomers(targets []Target, places []place, scores [][]floa
 			continue
 		}
 		scores[c][to], reasons[c][to] = certain, "it numbers customers, and repeats: several rows name the same"
+		if none {
+			reasons[c][to] = "it numbers customers, and these are none"
+		}
 		if known {
 			reasons[c][to] = "it numbers customers, and these are there"
 		}
