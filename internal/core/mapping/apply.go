@@ -443,6 +443,11 @@ func (dp *DraftPlan) joinTitles(row sheet.Row, out *Typed) {
 	if len(cell) > len(name)+1 && name != " " { // else nothing has been taken off
 		out.Values[dp.honorific] = value.WithTitles(out.Values[dp.honorific], cell)
 	}
+	if family := &dp.Fields[dp.family]; family.origin.take == "" {
+		if cell, name := family.origin.cell(row.Cells, 0), out.Values[dp.family]; name != "" && len(cell) > len(name)+1 {
+			out.Values[dp.honorific] = value.WithTitles(out.Values[dp.honorific], cell)
+		}
+	}
 }
 
 // onlyGiven puts the one word of a cell for whole names into its half where it is a given name
@@ -642,9 +647,18 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	}
 	// what comes from records comes back as it is
 	if as := fp.as; (as == catalog.AsGivenName || as == catalog.AsFamilyName) && !dp.HasID {
-		text = value.WithoutBirthName(text)
+		text = value.HalfName(text)
 		if as == catalog.AsGivenName {
 			text = value.GivenName(text)
+		}
+		if beside, ok := value.OneHalf(text); !ok && fp.Losable && !fp.origin.take.splitsName() &&
+			!fp.doubter.NoName(text) {
+			code := problem.SeveralValues
+			if beside != "" {
+				code = problem.BesideName
+			}
+			out.Problems = append(out.Problems, problem.Problem{Code: code, Field: dp.Named(fp.Field.Name),
+				Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Detail: beside, Light: fp.Light})
 		}
 	}
 	if dp.empties(text) {

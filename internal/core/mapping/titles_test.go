@@ -84,10 +84,37 @@ func TestTitlesBesideNames(t *testing.T) {
 		{whole, []string{"Herr", "Brandt, Uwe"}, "Herr|Uwe|Brandt"},
 		{halves, []string{"Frau", "", "Dr. Silke", "Brandt"}, "Frau Dr.|Silke|Brandt"},
 		{halves, []string{"", "", "Silke", "Brandt"}, "|Silke|Brandt"},
+		{halves, []string{"Frau", "", "Silke", "Brandt Prof. Dr."}, "Frau Prof. Dr.|Silke|Brandt"},
+		{halves, []string{"", "", "Silke", "Dr. Brandt"}, "Dr.|Silke|Brandt"},
+		{halves, []string{"Frau", "", "Silke 🚤", "Brandt, MBA"}, "Frau|Silke|Brandt"},
+		{whole, []string{"Frau", "Silke Brandt Dr."}, "Frau Dr.|Silke|Brandt"},
 	} {
 		got, codes := typedAs(t, Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: c.fields}}}, header, c.row)
 		if got != c.want || codes != "" {
 			t.Errorf("%q: %s %s, want %s", c.row, got, codes, c.want)
+		}
+	}
+}
+
+// Two people in the column of given names, or something beside a name, hold the row, unless such names are
+// taken as they stand.
+func TestMoreThanAHalf(t *testing.T) {
+	header := []string{"given_name", "family_name"}
+	fields := map[string]Origin{"given_name": from("given_name"), "family_name": from("family_name")}
+	for _, c := range []struct{ given, family, codes string }{
+		{"Ann & Tom", "Reyes", "several_values"}, {"Ann", "Reyes (Hull)", "beside_name"},
+		{"Ann", "Reyes, Ann", "beside_name"}, {"Mrs.", "Reyes", "perhaps_nothing"},
+		{"Ann-Marie", "de la Torre y Vega", ""}, {"Ann", "Public, Jr.", ""}, {"Ann", "Lund, MBA", ""},
+	} {
+		_, codes := typedAs(t, Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: fields}}}, header,
+			[]string{c.given, c.family})
+		if codes != c.codes {
+			t.Errorf("%s %s: %q, want %q", c.given, c.family, codes, c.codes)
+		}
+		_, codes = typedAs(t, Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: fields, Doubtful: TakeRows}}}, header,
+			[]string{c.given, c.family})
+		if codes != "" {
+			t.Errorf("%s %s, taken as it stands: %q", c.given, c.family, codes)
 		}
 	}
 }

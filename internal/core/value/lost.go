@@ -49,7 +49,7 @@ func (d *Doubter) Lost(s string) problem.Code {
 		return problem.BadName
 	case (d.names || d.address) && (strings.HasSuffix(s, "?") || strayInWord(s)):
 		return problem.LostLetters
-	case d.saysNothing(s):
+	case d.saysNothing(s), d.as == catalog.AsGivenName && addressForms[bare(s)] && OnlyTitles(s):
 		return problem.PerhapsNothing
 	case d.address && formerly(s), d.job && (hasLeft.are(s) || notToUse(s)):
 		return problem.NotToUse

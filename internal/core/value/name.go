@@ -458,10 +458,15 @@ func Honorific(s string) string {
 	return strings.Join(list, " ")
 }
 
-// WithTitles gives a form of address with the titles that stand before a name and are not in it: “Frau” and
-// “Dr. Anke Kade” are “Frau Dr.”. Where there is none it is all that stands before the name.
+// WithTitles gives a form of address with the titles that stand before or behind a name and are not in it:
+// “Frau” and “Dr. Anke Kade” are “Frau Dr.”. Where there is none it is all that stands there.
 func WithTitles(address, name string) string {
 	said := Honorific(name)
+	behind, words := "", strings.Fields(name)
+	for n := len(words) - 1; n > 0 && titleBehind(words[n]); n-- {
+		behind = " " + words[n] + behind
+	}
+	said = strings.TrimSpace(said + behind)
 	if address == "" {
 		return said
 	}
@@ -491,9 +496,37 @@ func GivenName(s string) string {
 	return strings.Join(untitled(s), " ")
 }
 
-// WithoutBirthName takes the name of birth off a half of a name: "Lehmann, geb. Meier", "Anna (née
+// HalfName gives a half of a name without what people put around it where they sign: the name of birth, degrees
+// behind a comma, titles before and behind it, pictures, and the comma or dash of a list: "Lehmann, geb. Meier",
+// "Lund, MBA", "Kade Prof. Dr.", "Ada 🚤".
+func HalfName(s string) string {
+	s = withoutBirthName(s)
+	if !isASCII(s) {
+		s = Trim(strings.Map(func(r rune) rune {
+			if unicode.Is(unicode.So, r) || unicode.Is(unicode.Variation_Selector, r) || r == '\u200d' {
+				return -1
+			}
+			return r
+		}, s))
+	}
+	for at := strings.LastIndexByte(s, ','); at > 0 && behindName(s[at+1:], s[:at]); at = strings.LastIndexByte(s, ',') {
+		s = Trim(s[:at])
+	}
+	for at := strings.LastIndexByte(s, ' '); at > 0 && titleBehind(s[at+1:]); at = strings.LastIndexByte(s, ' ') {
+		s = Trim(s[:at])
+	}
+	if first, _, more := strings.Cut(s, " "); more && addressForms[bare(first)] && isTitle(first, false) {
+		s = strings.Join(untitled(s), " ")
+	}
+	if bare := strings.Trim(s, "-–—, "); bare != "" {
+		return bare
+	}
+	return s
+}
+
+// withoutBirthName takes the name of birth off a half of a name: "Lehmann, geb. Meier", "Anna (née
 // Blanc)".
-func WithoutBirthName(s string) string {
+func withoutBirthName(s string) string {
 	words := strings.Fields(s)
 	for n := 1; n+1 < len(words); n++ {
 		if slices.Contains(bornAs, strings.TrimLeft(words[n], "(")) {

@@ -7,14 +7,17 @@ import (
 )
 
 // A half of a name is without the name of birth that stands behind it.
-func TestWithoutBirthName(t *testing.T) {
+func TestHalfName(t *testing.T) {
 	for in, want := range map[string]string{
 		"Lehmann geb. Meier": "Lehmann", "Lehmann, geb. Meier": "Lehmann", "Anna (geb. Meier)": "Anna",
 		"Dupont née Blanc": "Dupont", "van Nee": "van Nee", "Nee Lund": "Nee Lund",
 		"Anna Nee Lund": "Anna Nee Lund", "geb. Meier": "geb. Meier", "Lehmann geb.": "Lehmann geb.", "": "",
-		"Lehmann": "Lehmann",
+		"Lehmann": "Lehmann", "Lund, MBA": "Lund", "Lund, PhD, CPA": "Lund", "van der Kade, Ph.D.": "van der Kade",
+		"Berg 🚤": "Berg", "O'Hara ✔": "O'Hara", "Reyes-": "Reyes", "- Reyes,": "Reyes", "-": "-", "Kade Prof. Dr.": "Kade",
+		"Dr. Kade": "Kade", "Frau Kade": "Kade", "Graf Kade": "Graf Kade", "Berg-Lund": "Berg-Lund", "Reyes, Kari": "Reyes, Kari",
+		"Ada M.": "Ada M.",
 	} {
-		if got := WithoutBirthName(in); got != want {
+		if got := HalfName(in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
 		}
 	}
@@ -150,6 +153,24 @@ func TestSplitName(t *testing.T) {
 		given, family := SplitName(in)
 		if given != want[0] || family != want[1] {
 			t.Errorf("%q: %q and %q, want %q", in, given, family, want)
+		}
+	}
+}
+
+// What joins people, and what stands beside a name, is seen in a half of one too; a figure for a letter is a slip.
+func TestOneHalf(t *testing.T) {
+	for in, want := range map[string]string{
+		"Ann": "", "Ann-Marie": "", "Ann & Tom": "several", "Ann und Tom": "several", "Ann/Tom": "several",
+		"Reyes (she/her)": "several", "Kade (Brandt)": "Brandt", "Reyes | RYA": "RYA", "Ann (Annie)": "", "de la Torre y Vega": "",
+		"Costa e Silva": "", "Wal1in": "", "Ann123": "Ann123", "van der Kade": "", "O'Hara": "", "Reyes II": "",
+		"Reyes, Kari": "Kari", "Public, Jr.": "",
+	} {
+		beside, ok := OneHalf(in)
+		if !ok && beside == "" {
+			beside = "several"
+		}
+		if beside != want {
+			t.Errorf("%q: %q, want %q", in, beside, want)
 		}
 	}
 }
