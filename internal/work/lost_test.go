@@ -131,3 +131,25 @@ func TestCellsThatHaveSlipped(t *testing.T) {
 		func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows })))
 	b.want(b.check(b.upload("account", sheet)).Totals.V.Verdicts, map[string]int64{"same": 3})
 }
+
+// A row that its sheet says was deleted is held while nobody has said what is done with the column: it is let go
+// where the cell is blanked, left out by a condition, and loaded where a field takes the column.
+func TestRowsThatWereDeleted(t *testing.T) {
+	b := start(t)
+	const sheet = "Ref,Family name,DEL_FLG\nK-1,Berg,N\nK-2,Lie,Y\nK-3,Moe,\n"
+	i := b.check(b.upload("contact", sheet))
+	b.want(b.codes(i), "[3 marked_deleted ]")
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "hold": 1})
+	_, err := b.work.Edit(b.Context(), i, []CellEdit{{3, "DEL_FLG", ""}}, b.person)
+	b.ok(err)
+	b.want(b.again(i).Totals.V.Verdicts, map[string]int64{"create": 3})
+
+	i = b.check(b.change(b.upload("contact", sheet), func(r *mapping.Routine) {
+		r.Drafts[0].Where = `cells["DEL_FLG"] != "Y"`
+	}))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "skip": 1})
+	i = b.check(b.change(b.upload("contact", sheet), func(r *mapping.Routine) {
+		r.Drafts[0].Fields["description"] = mapping.Origin{From: []string{"DEL_FLG"}}
+	}))
+	b.want(i.Totals.V.Verdicts["create"], int64(3))
+}

@@ -233,13 +233,18 @@ func (t Take) splitsName() bool {
 	return nameTakes[t] != ""
 }
 
-// Misfit finds the problem of a row that is not shaped like the others: it has filled cells
-// beyond the header, or a single one where rows fill most columns, as a heading does.
+// Misfit finds the problem of a row that is not like the others: one that was deleted where it comes from, has
+// filled cells beyond the header, or a single one where rows fill most columns, as a heading does.
 func (p *Plan) Misfit(row sheet.Row) (problem.Problem, bool) {
 	for i := p.columns; i < len(row.Cells); i++ {
 		if value.Trim(row.Cells[i]) != "" {
 			return problem.Problem{Code: problem.RaggedRow, Value: row.Cells[i], Detail: strconv.Itoa(len(row.Cells)) +
 				" cells under " + strconv.Itoa(p.columns) + " headers"}, true
+		}
+	}
+	for _, i := range p.deleted {
+		if i < len(row.Cells) && value.IsDeleted(value.Trim(row.Cells[i])) {
+			return problem.Problem{Code: problem.MarkedDeleted, Column: p.headers[i], Value: row.Cells[i]}, true
 		}
 	}
 	if p.usual == 0 {

@@ -22,7 +22,8 @@ type Plan struct {
 	Apart   bool         // a record of a row that is held does not hold those that do not need it
 	columns int
 	headers []string
-	usual   int // how many cells a row fills, where a row with one alone is doubted; else 0
+	deleted []int // columns without a field that say which records were deleted
+	usual   int   // how many cells a row fills, where a row with one alone is doubted; else 0
 	again   func() (*Plan, error)
 	files   *value.Files // that cells name; nil without
 }
@@ -171,7 +172,21 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 		!slices.ContainsFunc(p.Drafts, func(dp *DraftPlan) bool { return dp.HasID }) {
 		p.usual = sheet.UsualCells(columns)
 	}
+	p.findDeleted(r, columns)
 	return p, nil
+}
+
+// findDeleted finds the columns that say which records were deleted, where nobody has said what is done with them:
+// no field takes them, no condition names them, and the import deletes nothing itself.
+func (p *Plan) findDeleted(r Routine, columns []sheet.Column) {
+	used := r.Columns()
+	for i, c := range columns {
+		said := slices.ContainsFunc(r.Drafts, func(d Draft) bool { return strings.Contains(d.Where, c.Header) }) ||
+			slices.ContainsFunc(p.Drafts, func(dp *DraftPlan) bool { return dp.May == Delete || dp.HasID })
+		if !said && !slices.Contains(used, c.Header) && value.SaysDeleted(c.Header) {
+			p.deleted = append(p.deleted, i)
+		}
+	}
 }
 
 // keepParts lets a town and a postal code that are taken from a cell keep the state and the

@@ -19,6 +19,7 @@ type Code string
 const (
 	RaggedRow        Code = "ragged_row"
 	LoneCell         Code = "lone_cell"
+	MarkedDeleted    Code = "marked_deleted"
 	ControlCharacter Code = "control_character"
 	BadEncoding      Code = "bad_encoding"
 	Misread          Code = "misread_text"
@@ -104,6 +105,8 @@ type words struct{ says, mend string }
 var table = map[Code]words{
 	RaggedRow: {"the row has more cells than the header: {detail}",
 		"Look for an unquoted delimiter in this row and quote the cell, or for what makes the line no JSON object."},
+	MarkedDeleted: {"the column, which goes to no field, says that this record was deleted",
+		"Leave such rows out, or blank the cells where they are to be loaded all the same (uchi mend replace NUMBER COLUMN Y '')."},
 	LoneCell: {"only this cell of the row is filled, as in a heading: others fill {detail}",
 		"Leave the row out if it is no record, or fill in what it lacks. Where such rows are records, have them read at the " +
 			"Source station (--asides read)."},

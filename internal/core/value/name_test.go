@@ -162,7 +162,7 @@ func TestOneHalf(t *testing.T) {
 	for in, want := range map[string]string{
 		"Ann": "", "Ann-Marie": "", "Ann & Tom": "several", "Ann und Tom": "several", "Ann/Tom": "several",
 		"Reyes (she/her)": "several", "Kade (Brandt)": "Brandt", "Reyes | RYA": "RYA", "Ann (Annie)": "", "de la Torre y Vega": "",
-		"Costa e Silva": "", "Wal1in": "", "Ann123": "Ann123", "van der Kade": "", "O'Hara": "", "Reyes II": "",
+		"Costa e Silva": "", "Wal1in": "", "Ann123": "", "Berg 2-3": "", "van der Kade": "", "O'Hara": "", "Reyes II": "",
 		"Reyes, Kari": "Kari", "Public, Jr.": "",
 	} {
 		beside, ok := OneHalf(in)

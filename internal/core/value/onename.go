@@ -29,19 +29,21 @@ func OneName(s string) (beside string, ok bool) {
 	return beside, beside == ""
 }
 
-// OneHalf is OneName for a half of a name that has a column of its own. A single figure is a slip for a letter,
-// as in Wal1in.
+// OneHalf is OneName for a half of a name that has a column of its own. Figures tell nothing there: one may be a
+// slip for a letter, as in Wal1in.
 func OneHalf(s string) (beside string, ok bool) {
-	if strings.IndexByte(s, ' ') < 0 && !strings.ContainsAny(s, "/;&+(|0123456789") { // as most are
+	if strings.IndexByte(s, ' ') < 0 && !strings.ContainsAny(s, "/;&+(|,") { // as most are
 		return "", true
-	}
-	if at := strings.IndexAny(s, "0123456789"); at >= 0 && strings.IndexAny(s[at+1:], "0123456789") < 0 {
-		s = s[:at] + "o" + s[at+1:]
 	}
 	if _, behind, ok := strings.Cut(s, ","); ok && !IsGeneration(Trim(behind)) {
 		return Trim(behind), false // the other half, which has a column too
 	}
-	return OneName(s)
+	return OneName(strings.Map(func(r rune) rune {
+		if r >= '0' && r <= '9' {
+			return 'o'
+		}
+		return r
+	}, s))
 }
 
 // sameInitial reports whether a word of a name begins as another does: Jo Lie (Johanna), and not
