@@ -25,30 +25,22 @@ func TestMergedCells(t *testing.T) {
 	_, err := f.WriteTo(&book)
 	ok(t, err)
 
-	const ods = `<office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" ` +
-		`xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" ` +
-		`xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"><office:body><office:spreadsheet>` +
-		`<table:table table:name="one">%s</table:table></office:spreadsheet></office:body></office:document-content>`
 	cell := func(s string, down int) string {
 		return fmt.Sprintf(`<table:table-cell table:number-rows-spanned="%d" office:value-type="string"><text:p>%s</text:p>`+
 			`</table:table-cell>`, down, s)
 	}
 	const covered, blank = `<table:covered-table-cell/>`, `<table:table-cell/>`
-	row := func(cells ...string) string {
-		return `<table:table-row>` + strings.Join(cells, "") + `</table:table-row>`
-	}
-	rows := row(cell("Firm", 1), cell("Deal", 1), cell("Person", 1)) +
-		row(cell("Quay", 3), cell("500", 2), cell("Kari", 1)) + row(covered, covered, cell("Per", 1)) +
-		row(covered, blank, blank) + row(cell("Tern", 2), blank, cell("Ann", 1)) +
-		row(covered, blank, cell("Tom", 1)) + row(blank, blank, cell("Ida", 1))
+	rows := odsRow(cell("Firm", 1), cell("Deal", 1), cell("Person", 1)) +
+		odsRow(cell("Quay", 3), cell("500", 2), cell("Kari", 1)) + odsRow(covered, covered, cell("Per", 1)) +
+		odsRow(covered, blank, blank) + odsRow(cell("Tern", 2), blank, cell("Ann", 1)) +
+		odsRow(covered, blank, cell("Tom", 1)) + odsRow(blank, blank, cell("Ida", 1))
 
 	page := `<table><tr><th>Firm<th>Deal<th>Person<tr><td rowspan=3>Quay<td rowspan=2>500<td>Kari<tr><td>Per<tr><td><td>` +
 		`<tr><td rowspan=2>Tern<td><td>Ann<tr><td><td>Tom<tr><td><td><td>Ida</table>`
 
 	for _, src := range []Source{
 		bytesSource("merged.xlsx", book.Bytes()),
-		bytesSource("merged.ods", archive(t, "mimetype", "application/vnd.oasis.opendocument.spreadsheet", "content.xml",
-			fmt.Sprintf(ods, rows))),
+		odsSource(t, "merged.ods", rows),
 		bytesSource("merged.html", []byte(page)),
 	} {
 		for set, want := range map[Reading]string{

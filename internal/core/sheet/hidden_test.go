@@ -22,9 +22,8 @@ func TestHiddenRowsAndColumns(t *testing.T) {
 	var book bytes.Buffer
 	_, err := f.WriteTo(&book)
 	ok(t, err)
-	const table = `<office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"><office:body><office:spreadsheet><table:table table:name="one">
-		<table:table-column/><table:table-column table:visibility="collapse"/><table:table-column/><table:table-column table:visibility="filter" table:number-columns-repeated="1"/>%s</table:table></office:spreadsheet></office:body></office:document-content>`
-	rows := ""
+	rows := `<table:table-column/><table:table-column table:visibility="collapse"/><table:table-column/>` +
+		`<table:table-column table:visibility="filter" table:number-columns-repeated="1"/>`
 	for n, row := range [][]string{{"Name", "Old name", "Town", "Secret"}, {"Alpha", "a", "Oslo", "x"},
 		{"Beta", "b", "Bergen", "y"}, {"Gamma", "c", "Moss", "z"}} {
 		rows += map[bool]string{true: `<table:table-row table:visibility="filter">`, false: `<table:table-row>`}[n == 2]
@@ -35,8 +34,7 @@ func TestHiddenRowsAndColumns(t *testing.T) {
 	}
 	for _, src := range []Source{
 		bytesSource("hidden.xlsx", book.Bytes()),
-		bytesSource("hidden.ods", archive(t, "mimetype", "application/vnd.oasis.opendocument.spreadsheet", "content.xml",
-			fmt.Sprintf(table, rows))),
+		odsSource(t, "hidden.ods", rows),
 	} {
 		header, list, notices, err := readSource(src, Reading{})
 		ok(t, err)

@@ -44,6 +44,22 @@ func readSource(src Source, set Reading) (header []string, rows []Row, notices [
 	}
 }
 
+// odsSource is an OpenDocument spreadsheet of one table with these rows.
+func odsSource(t *testing.T, name, rows string) Source {
+	t.Helper()
+	const table = `<office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" ` +
+		`xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" ` +
+		`xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"><office:body><office:spreadsheet>` +
+		`<table:table table:name="one">%s</table:table></office:spreadsheet></office:body></office:document-content>`
+	return bytesSource(name, archive(t, "mimetype", "application/vnd.oasis.opendocument.spreadsheet", "content.xml",
+		fmt.Sprintf(table, rows)))
+}
+
+// odsRow is one row of its cells.
+func odsRow(cells ...string) string {
+	return `<table:table-row>` + strings.Join(cells, "") + `</table:table-row>`
+}
+
 func ok(t *testing.T, err error) {
 	t.Helper()
 	if err != nil {
@@ -129,23 +145,15 @@ func TestFormulasWithoutResults(t *testing.T) {
 	var book bytes.Buffer
 	_, err := f.WriteTo(&book)
 	ok(t, err)
-	const ods = `<office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" ` +
-		`xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" ` +
-		`xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"><office:body><office:spreadsheet>` +
-		`<table:table table:name="one">%s</table:table></office:spreadsheet></office:body></office:document-content>`
 	text := func(s string) string {
 		return `<table:table-cell office:value-type="string"><text:p>` + s + `</text:p></table:table-cell>`
 	}
-	row := func(cells ...string) string {
-		return `<table:table-row>` + strings.Join(cells, "") + `</table:table-row>`
-	}
-	rows := row(text("Name"), text("Amount")) +
-		row(text("Quay"), `<table:table-cell table:formula="of:=2*21"/>`) +
-		row(text("Tern"), `<table:table-cell table:formula="of:=2*21" office:value-type="float" office:value="42"/>`)
+	rows := odsRow(text("Name"), text("Amount")) +
+		odsRow(text("Quay"), `<table:table-cell table:formula="of:=2*21"/>`) +
+		odsRow(text("Tern"), `<table:table-cell table:formula="of:=2*21" office:value-type="float" office:value="42"/>`)
 	for _, src := range []Source{
 		bytesSource("f.xlsx", book.Bytes()),
-		bytesSource("f.ods", archive(t, "mimetype", "application/vnd.oasis.opendocument.spreadsheet", "content.xml",
-			fmt.Sprintf(ods, rows))),
+		odsSource(t, "f.ods", rows),
 	} {
 		_, list, _, err := readSource(src, Reading{})
 		ok(t, err)
