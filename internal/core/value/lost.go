@@ -17,6 +17,7 @@ type Doubter struct {
 	key     bool
 	words   bool // it holds words that people write
 	names   bool // of people or companies
+	half    bool // a half of a person's name
 	address bool // a part of an address
 	job     bool
 	subject bool
@@ -26,6 +27,7 @@ type Doubter struct {
 func NewDoubter(f catalog.Field) *Doubter {
 	as := f.ComparedAs()
 	return &Doubter{as: as, key: f.Key, words: f.HoldsWords(), names: HoldsNames(f),
+		half:    as == catalog.AsGivenName || as == catalog.AsFamilyName,
 		address: as == catalog.AsStreet || as == catalog.AsLocality || as == catalog.AsPostalCode,
 		job:     f.Holds == catalog.HoldsJobTitle, subject: f.Holds == catalog.HoldsWords}
 }
@@ -49,7 +51,7 @@ func (d *Doubter) Lost(s string) problem.Code {
 		return problem.BadName
 	case (d.names || d.address) && (strings.HasSuffix(s, "?") || strayInWord(s)):
 		return problem.LostLetters
-	case d.saysNothing(s), d.as == catalog.AsGivenName && addressForms[bare(s)] && OnlyTitles(s):
+	case d.saysNothing(s), d.half && addressForms[bare(s)] && OnlyTitles(s):
 		return problem.PerhapsNothing
 	case d.address && formerly(s), d.job && (hasLeft.are(s) || notToUse(s)):
 		return problem.NotToUse

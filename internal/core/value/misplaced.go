@@ -96,6 +96,9 @@ func countryAlone(s string) bool {
 // badStreet reports whether what stands where a street does is another thing: a telephone number, an
 // address on the web, or a whole address.
 func badStreet(s string) bool {
+	if !strings.ContainsFunc(s, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsNumber(r) }) {
+		return true
+	}
 	if (s[0] == '+' || s[0] == '0') && phoneAlone.MatchString(s) || isWebAddress(s) {
 		return true
 	}

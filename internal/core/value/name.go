@@ -502,12 +502,15 @@ func GivenName(s string) string {
 func HalfName(s string) string {
 	s = withoutBirthName(s)
 	if !isASCII(s) {
-		s = Trim(strings.Map(func(r rune) rune {
+		plain := Trim(strings.Map(func(r rune) rune {
 			if unicode.Is(unicode.So, r) || unicode.Is(unicode.Variation_Selector, r) || r == '\u200d' {
 				return -1
 			}
 			return r
 		}, s))
+		if plain != "" {
+			s = plain
+		}
 	}
 	for at := strings.LastIndexByte(s, ','); at > 0 && behindName(s[at+1:], s[:at]); at = strings.LastIndexByte(s, ',') {
 		s = Trim(s[:at])

@@ -298,10 +298,9 @@ func (r *Reader) text(s string) (string, Trouble) {
 	if r.field.Holds == catalog.HoldsPerson {
 		s = spoken(s)
 	}
-	if s[0] == '"' || s[0] == '\'' || s[0] >= utf8.RuneSelf {
-		if HoldsNames(r.field) || r.field.Holds == catalog.HoldsPerson {
-			s = unquoted(s)
-		}
+	if s != "" && (s[0] == '"' || s[0] == '\'' || s[0] >= utf8.RuneSelf) &&
+		(HoldsNames(r.field) || r.field.Holds == catalog.HoldsPerson) {
+		s = unquoted(s)
 	}
 	if r.set.Capitals == AsNames && r.field.HoldsWords() {
 		s = asNames(r.field, s)
