@@ -189,8 +189,7 @@ func (r *Room) NearRecords(ctx context.Context, workspace string, t catalog.Reco
 			near[x.ID] = max(near[x.ID], nearInitials)
 		}
 	}
-	slices.SortFunc(list, func(a,
-		b found) int {
+	slices.SortFunc(list, func(a, b found) int {
 		return cmp.Or(cmp.Compare(near[b.ID], near[a.ID]), cmp.Compare(a.ID, b.ID))
 	})
 	var out []store.Link

@@ -64,8 +64,7 @@ func Near(f catalog.Field, text string, most int) []Meant {
 	for _, m := range best {
 		list = append(list, m)
 	}
-	slices.SortFunc(list, func(a,
-		b Meant) int {
+	slices.SortFunc(list, func(a, b Meant) int {
 		return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.Label, b.Label))
 	})
 	return list[:min(most, len(list))]
