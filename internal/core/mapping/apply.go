@@ -330,6 +330,7 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 		}
 	}
 	dp.doubtCurrency(row, out)
+	dp.givenBehind(row, out)
 	dp.doubtOrder(row, out)
 	dp.joinTitles(row, out)
 	dp.partAddress(row, out)
@@ -452,6 +453,27 @@ func (dp *DraftPlan) joinTitles(row sheet.Row, out *Typed) {
 		if cell, name := family.origin.cell(row.Cells, 0), out.Values[dp.family]; name != "" && len(cell) > len(name)+1 {
 			out.Values[dp.honorific] = value.WithTitles(out.Values[dp.honorific], cell)
 		}
+	}
+}
+
+// givenBehind takes a given name off a family name that it stands behind with a comma: it goes to its own field
+// where that is blank, is left out where that says it already, and holds the row where it says another.
+func (dp *DraftPlan) givenBehind(row sheet.Row, out *Typed) {
+	if dp.given < 0 || dp.family < 0 || dp.HasID {
+		return
+	}
+	fp := &dp.Fields[dp.family]
+	if fp.origin.take != "" || !fp.Losable {
+		return
+	}
+	family, given, ok := value.HalfBehind(out.Values[dp.family])
+	switch {
+	case !ok:
+	case out.Values[dp.given] == "" || value.Fold(out.Values[dp.given]) == value.Fold(given):
+		out.Values[dp.given], out.Values[dp.family] = cmp.Or(out.Values[dp.given], given), family
+	default:
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.BesideName, Field: dp.Named(fp.Field.Name),
+			Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Detail: given, Light: fp.Light})
 	}
 }
 

@@ -88,6 +88,9 @@ func TestTitlesBesideNames(t *testing.T) {
 		{halves, []string{"", "", "Silke", "Dr. Brandt"}, "Dr.|Silke|Brandt"},
 		{halves, []string{"Frau", "", "Silke 🚤", "Brandt, MBA"}, "Frau|Silke|Brandt"},
 		{whole, []string{"Frau", "Silke Brandt Dr."}, "Frau Dr.|Silke|Brandt"},
+		{halves, []string{"Frau", "", "", "Brandt, Silke"}, "Frau|Silke|Brandt"},
+		{halves, []string{"Frau", "", "Silke", "Brandt, silke"}, "Frau|Silke|Brandt"},
+		{halves, []string{"Frau", "", "Silke", "Brandt, Jr."}, "Frau|Silke|Brandt, Jr."},
 	} {
 		got, codes := typedAs(t, Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: c.fields}}}, header, c.row)
 		if got != c.want || codes != "" {
@@ -103,7 +106,7 @@ func TestMoreThanAHalf(t *testing.T) {
 	fields := map[string]Origin{"given_name": from("given_name"), "family_name": from("family_name")}
 	for _, c := range []struct{ given, family, codes string }{
 		{"Ann & Tom", "Reyes", "several_values"}, {"Ann", "Reyes (Hull)", "beside_name"},
-		{"Ann", "Reyes, Ann", "beside_name"}, {"Mrs.", "Reyes", "perhaps_nothing"},
+		{"Ann", "Reyes, Kari", "beside_name"}, {"Ann", "Reyes, Ann", ""}, {"", "Reyes, Ann", ""}, {"Mrs.", "Reyes", "perhaps_nothing"},
 		{"Ann-Marie", "de la Torre y Vega", ""}, {"Ann", "Public, Jr.", ""}, {"Ann", "Lund, MBA", ""},
 	} {
 		_, codes := typedAs(t, Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: fields}}}, header,

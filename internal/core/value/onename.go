@@ -32,11 +32,8 @@ func OneName(s string) (beside string, ok bool) {
 // OneHalf is OneName for a half of a name that has a column of its own. Figures tell nothing there: one may be a
 // slip for a letter, as in Wal1in.
 func OneHalf(s string) (beside string, ok bool) {
-	if strings.IndexByte(s, ' ') < 0 && !strings.ContainsAny(s, "/;&+(|,") { // as most are
+	if strings.IndexByte(s, ' ') < 0 && !strings.ContainsAny(s, "/;&+(|") { // as most are
 		return "", true
-	}
-	if _, behind, ok := strings.Cut(s, ","); ok && !IsGeneration(Trim(behind)) {
-		return Trim(behind), false // the other half, which has a column too
 	}
 	return OneName(strings.Map(func(r rune) rune {
 		if r >= '0' && r <= '9' {
@@ -44,6 +41,17 @@ func OneHalf(s string) (beside string, ok bool) {
 		}
 		return r
 	}, s))
+}
+
+// HalfBehind parts a family name from the given name that stands behind it with a comma, where each has a
+// column of its own: "Reyes, Kari". It is not ok where none does, or only a generation.
+func HalfBehind(s string) (family, given string, ok bool) {
+	family, given, ok = strings.Cut(s, ",")
+	family, given = Trim(family), Trim(given)
+	if !ok || family == "" || given == "" || IsGeneration(given) {
+		return s, "", false
+	}
+	return family, given, true
 }
 
 // sameInitial reports whether a word of a name begins as another does: Jo Lie (Johanna), and not
