@@ -116,8 +116,9 @@ func shortened(f catalog.Field, now, was string) string {
 // writing (capitals, accents, spaces, marks; of an address on the web the scheme,
 // www and a stroke at its end), or only the first words of it, or it cut off within a word (electr.
 // for Electrician, Hafenstr. for Hafenstraße 12a, what a narrow column has left of a remark), or the last
-// of a family name, or the code of a region, or a person's full name in another order, or a postal code with or without the letters of its country, or it
-// with question marks for letters that an encoding could not write, or less of it otherwise (see lost).
+// of a family name, or the code of a region, or a person's full name in another order,
+// or a postal code with or without the letters of its country, or it with question marks for letters that an
+// encoding could not write, or less of it otherwise (see lost).
 // Values whose first letters differ are told apart before the work of it.
 func otherwise(f catalog.Field, now, was string) string {
 	first := func(v string) string { return `left(` + v + `, 1)` }

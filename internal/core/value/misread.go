@@ -16,7 +16,8 @@ import (
 
 // Misread tells whether a text was UTF-8 that somebody has decoded as an encoding of
 // one byte a character, such as “MÃ¼ller” for “Müller”, or is written for web pages, such as
-// “Smith &amp; Sons”, or for mails and programs, such as “M=C3=BCller”, and gives what was meant. Only what reads as UTF-8 as a whole, and as
+// “Smith &amp; Sons”, or for mails and programs, such as “M=C3=BCller”, and gives what was meant.
+// Only what reads as UTF-8 as a whole, and as
 // letters or marks, counts; ok is false otherwise.
 func Misread(s string) (meant string, ok bool) {
 	if strings.ContainsAny(s, "&<") {

@@ -201,7 +201,8 @@ var (
 	lineWords = wordSet(`tel tele telefon telephone telefoon telefono telefone telef phone ph fon fono t tlf
 		tfn puh puhelin
 		mobil mobile mob m cell cellphone cellulare cel celular handy movil telemovel gsm natel portable port kom komorka
-		direct direkt dir durchwahl office work buro dienstlich geschaftlich zentrale switchboard main whatsapp sms diensthandy firmenhandy diensttelefon`)
+		direct direkt dir durchwahl office work buro dienstlich geschaftlich zentrale switchboard main
+		whatsapp sms diensthandy firmenhandy diensttelefon`)
 	faxWords = wordSet("fax telefax telecopie f fx facsimile faks")
 
 	// What stands before the number of an extension, in the languages of the product.

@@ -45,7 +45,8 @@ func TestNumbers(t *testing.T) {
 		{"1.2.3", "", problem.BadNumber}, {"12 3", "", problem.BadNumber}, {"", "", ""}, {"1e3", "1000", ""},
 		{"1.5E+2", "150", ""}, {"4.91E+11", "", problem.DamagedNumber},
 		{"1234567890123456", "", problem.OutOfRange}, {"0.1234567", "", problem.TooPrecise}, {"-0", "0", ""},
-		{"#REF!", "", problem.FormulaError}, {"#FORMULA!", "", problem.FormulaError}, {"####", "", problem.FormulaError}, {"#ZAHL!", "", problem.FormulaError},
+		{"#REF!", "", problem.FormulaError}, {"#FORMULA!", "", problem.FormulaError},
+		{"####", "", problem.FormulaError}, {"#ZAHL!", "", problem.FormulaError},
 		{"#¿NOMBRE?", "", problem.FormulaError}, {"#NV", "", problem.FormulaError}, {"--", "", problem.BadNumber},
 	})
 	check(t, field(catalog.Decimal), Settings{DecimalSign: ","}, []readCase{{"1.250", "1250", ""}, {"1,250", "1.25", ""}})
@@ -130,7 +131,8 @@ func TestDateOrders(t *testing.T) {
 func TestWords(t *testing.T) {
 	done := catalog.Field{Name: "done", Label: "Done", Type: catalog.YesNo, Synonyms: []string{"erledigt"}}
 	check(t, done, Settings{}, []readCase{{"Done", "true", ""}, {"erledigt", "true", ""},
-		{"nicht erledigt", "false", ""}, {"未完了", "false", ""}, {"済", "true", ""}, {"half", "", problem.BadYesNo}, {"!", "", problem.BadYesNo}, {"open", "false", ""},
+		{"nicht erledigt", "false", ""}, {"未完了", "false", ""}, {"済", "true", ""},
+		{"half", "", problem.BadYesNo}, {"!", "", problem.BadYesNo}, {"open", "false", ""},
 		{"Færdig", "true", ""}, {"pendiente", "false", ""}, {"inactive", "", problem.BadYesNo}})
 	check(t, catalog.Field{Name: "active", Label: "Active", Type: catalog.YesNo}, Settings{},
 		[]readCase{{"aktiv", "true", ""}, {"left", "false", ""}, {"nieaktywny", "false", ""}, {"open", "", problem.BadYesNo}})
