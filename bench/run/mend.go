@@ -60,7 +60,7 @@ func mend(ctx context.Context, n uint64, bin, out, dir string) error {
 		return err
 	}
 	time.Sleep(time.Duration(n) * 20 * time.Microsecond)
-	cell, err := slow(20, func(k int) error {
+	cell, err := slow(60, func(k int) error {
 		_, err := c.EditWithResponse(ctx, "main", 2,
 			client.CellEdits{Cells: []client.CellEdit{{Row: at(), Column: made.ContactHeader[2],
 				Value: fmt.Sprint("Mended", k)}}})

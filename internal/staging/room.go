@@ -195,9 +195,17 @@ func (r *Room) Drop(ctx context.Context, id int64, keep ...int64) error {
 // ofRuns is the pattern of the tables that runs of an import have made.
 func ofRuns(id int64) string { return `^i` + fmt.Sprint(id) + `_r(\d+)_` }
 
-// DropRun drops what one run has staged.
+// DropRun drops what one run has staged, all at once, since nobody reads it: what a run has
+// staged is read when it holds.
 func (r *Room) DropRun(ctx context.Context, run store.Run) error {
-	return r.drop(ctx, `^i`+fmt.Sprint(run.Import)+`_r(`+fmt.Sprint(run.ID)+`)_`, nil, run.ID)
+	names, err := r.staged(ctx, `^i`+fmt.Sprint(run.Import)+`_r(`+fmt.Sprint(run.ID)+`)_`, nil, run.ID)
+	if err != nil || len(names) == 0 {
+		return err
+	}
+	if _, err := r.pool.Exec(ctx, `drop table if exists `+strings.Join(names, ", ")); err != nil {
+		return fmt.Errorf("drop staging: %w", err)
+	}
+	return nil
 }
 
 // DropAll drops all that there is of an import, results too.
@@ -211,9 +219,23 @@ func (r *Room) DropAll(ctx context.Context, id int64) error {
 	return nil
 }
 
-// drop drops the tables whose name fits a pattern, of which the first group is
-// the run that made them; the run is none to keep, and none after the last.
+// drop drops the tables that staged gives.
 func (r *Room) drop(ctx context.Context, pattern string, keep []int64, last int64) error {
+	names, err := r.staged(ctx, pattern, keep, last)
+	if err != nil {
+		return err
+	}
+	for _, name := range names { // one by one, so that no reader of two can meet us half-way
+		if _, err := r.pool.Exec(ctx, `drop table if exists `+name); err != nil {
+			return fmt.Errorf("drop staging: %w", err)
+		}
+	}
+	return nil
+}
+
+// staged gives the tables whose name fits a pattern, of which the first group is
+// the run that made them; the run is none to keep, and none after the last.
+func (r *Room) staged(ctx context.Context, pattern string, keep []int64, last int64) ([]string, error) {
 	if keep == nil {
 		keep = []int64{}
 	}
@@ -222,18 +244,16 @@ func (r *Room) drop(ctx context.Context, pattern string, keep []int64, last int6
 		cross join lateral (select substring(tablename from $1)::bigint as run) x
 		where schemaname = 'staging' and tablename ~ $1 and not (run = any($2)) and run <= $3`, pattern, keep, last)
 	if err != nil {
-		return fmt.Errorf("look for staging: %w", err)
+		return nil, fmt.Errorf("look for staging: %w", err)
 	}
 	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	if err != nil {
-		return fmt.Errorf("look for staging: %w", err)
+		return nil, fmt.Errorf("look for staging: %w", err)
 	}
-	for _, name := range names { // one by one, so that no reader of two can meet us half-way
-		if _, err := r.pool.Exec(ctx, `drop table if exists `+schema.Ident("staging", name)); err != nil {
-			return fmt.Errorf("drop staging: %w", err)
-		}
+	for n, name := range names {
+		names[n] = schema.Ident("staging", name)
 	}
-	return nil
+	return names, nil
 }
 
 // DropLeftovers drops what was staged by runs that have ended and whose tables

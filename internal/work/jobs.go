@@ -281,9 +281,13 @@ func (s *Service) watch(ctx context.Context, r store.Run) (context.Context, func
 	}
 }
 
-// afterEnd gives a context for what is done when a run has ended: the watch, which sees that it
-// has, is to end nothing of that.
-func afterEnd(ctx context.Context) context.Context { return context.WithoutCancel(ctx) }
+// afterEnd tells those who wait for the end of a run, so that they need not wait for the
+// tables that are dropped then, and gives a context for that: the watch, which sees that the
+// run has ended, is to end nothing of it.
+func (s *Service) afterEnd(ctx context.Context, importID int64) context.Context {
+	s.ended.tell(importID)
+	return context.WithoutCancel(ctx)
+}
 
 // progressEvery is how many rows pass between two notes of progress.
 const progressEvery = 25_000
@@ -343,7 +347,7 @@ func (s *Service) check(ctx context.Context, r store.Run, i store.Import) error 
 	if err != nil {
 		return err
 	}
-	return s.room.Drop(afterEnd(ctx), i.ID, *i.CellsRun, r.ID)
+	return s.room.Drop(s.afterEnd(ctx, i.ID), i.ID, *i.CellsRun, r.ID)
 }
 
 // setChecked makes what a run has checked hold.
@@ -406,7 +410,7 @@ func (s *Service) checkTouched(ctx context.Context, r store.Run, i store.Import)
 	if err != nil {
 		return false, err
 	}
-	return true, s.room.DropRun(afterEnd(ctx), r)
+	return true, s.room.DropRun(s.afterEnd(ctx, i.ID), r)
 }
 
 // mostRounds is how often a check of some rows takes on more of them before all

@@ -104,7 +104,7 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 	if err != nil {
 		return err
 	}
-	ctx = afterEnd(ctx)
+	ctx = context.WithoutCancel(ctx) // the watch sees that the run has ended
 	if err := s.room.Drop(ctx, i.ID, r.ID); err != nil || i.Bundle == nil {
 		return err
 	}

@@ -151,7 +151,7 @@ func (s *Service) undo(ctx context.Context, r store.Run, i store.Import) error {
 			if err := u.End(ctx, "", nil); err != nil {
 				return err
 			}
-			return s.room.Drop(afterEnd(ctx), i.ID, keptRuns(i)...)
+			return s.room.Drop(s.afterEnd(ctx, i.ID), i.ID, keptRuns(i)...)
 		case err == nil:
 			acts = min(acts*2, staging.UndoChunk)
 		case staging.Refused(err) && acts > 1:
