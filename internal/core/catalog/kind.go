@@ -71,6 +71,7 @@ const (
 	HoldsPast     Holding = "past"      // days of what has happened, which never lie ahead
 	HoldsConsent  Holding = "consent"   // whether somebody has agreed to something
 	HoldsChance   Holding = "chance"    // how likely something is, from 0 to 100 %
+	HoldsStaff    Holding = "staff"     // how many people somebody employs: never below none
 )
 
 // namedAs are the comparisons of fields whose texts are names, so words.

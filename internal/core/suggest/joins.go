@@ -113,6 +113,10 @@ func joinLines(target Target, columns []sheet.Column, list []Suggestion) []Sugge
 	return list
 }
 
+// lineWords are what a header says that is of a line of an address, whoever lives there
+// (“Business Street 2”).
+var lineWords = []string{"address", "street", "line"}
+
 // lineOf gives what a header says that is a line of an address, and which it is, 0 where it does
 // not say; empty for any other header.
 func lineOf(header string) (base string, n int) {
@@ -121,8 +125,7 @@ func lineOf(header string) (base string, n int) {
 		base, n = m[1], int(m[2][0]-'0')
 	}
 	isLine := func(set []string) bool {
-		other := func(c string) bool { return !slices.Contains([]string{"address", "street", "line"}, c) }
-		return len(set) > 0 && !slices.ContainsFunc(set, other)
+		return slices.ContainsFunc(set, func(c string) bool { return slices.Contains(lineWords, c) })
 	}
 	if l := lift(headerWords(base)); l.unknown > 0 || !slices.ContainsFunc(l.sets, isLine) {
 		return "", 0

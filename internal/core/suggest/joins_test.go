@@ -60,6 +60,8 @@ func TestJoinedColumns(t *testing.T) {
 		{"account", []string{firm, "Adresse=Am Kai 4|Hafenweg 2", "Adresse 2=Hinterhaus|3. OG", "Ort=Kiel|Husum"},
 			"street", "Adresse + Adresse 2"},
 		// where is the town?
+		{"account", []string{firm, "Billing Street=3 Quay St|1 Parade", "Billing Street 2=Unit 4|", "Billing City=Oban|Lyme"},
+			"street", "Billing Street + Billing Street 2"},
 		{"account", []string{firm, "Address 1=Flat 2|3 Quay St", "Address 2=Anchor House|Lyme"}, "street", "Address 1"},
 		// a place
 		{"account", []string{firm, "Adresse 1=Am Kai 4|Hafenweg 2", "Adresse 2=24103 Kiel|25813 Husum", "Ort=Kiel|Husum"},

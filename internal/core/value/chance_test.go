@@ -28,3 +28,11 @@ func TestChances(t *testing.T) {
 		t.Errorf("a growth of 150 %%: %s %+v", got, trouble)
 	}
 }
+
+// Nobody employs fewer people than none, and numbers of telephones are none of people.
+func TestNumbersOfStaff(t *testing.T) {
+	staff := catalog.Field{Name: "employees", Type: catalog.Integer, Holds: catalog.HoldsStaff}
+	check(t, staff, Settings{}, []readCase{{"0", "0", ""}, {"2100000", "2100000", ""}, {"-5", "", problem.OutOfRange},
+		{"4822011580", "", problem.OutOfRange}})
+	check(t, field(catalog.Integer), Settings{}, []readCase{{"-5", "-5", ""}, {"4822011580", "4822011580", ""}})
+}

@@ -29,8 +29,14 @@ func (r *Reader) integer(s string) (string, Trouble) {
 	if strings.Trim(part, "0") != "" {
 		return "", Trouble{problem.TooPrecise, "whole numbers only"}
 	}
+	if r.field.Holds == catalog.HoldsStaff && (strings.HasPrefix(whole, "-") || len(whole) > mostStaff) {
+		return "", Trouble{problem.OutOfRange, "from 0 to " + strings.Repeat("9", mostStaff)}
+	}
 	return whole, Trouble{}
 }
+
+// mostStaff is of how many digits a number of people is that somebody employs; longer ones are of telephones.
+const mostStaff = 7
 
 func (r *Reader) number(s string) (string, Trouble) {
 	n, t := r.decimal(s)
