@@ -338,6 +338,9 @@ func (k *draftCheck) settle(ctx context.Context) error {
 	if err := k.findRepeats(ctx); err != nil {
 		return err
 	}
+	if err := k.findFond(ctx); err != nil {
+		return err
+	}
 	if err := k.askEmployers(ctx); err != nil {
 		return err
 	}
@@ -494,6 +497,9 @@ func (k *draftCheck) observe(ctx context.Context, on querier) error {
 		for _, name := range rule.Alike {
 			k.alike[name] = true
 		}
+	}
+	if given, ok := k.fondly(); ok {
+		k.alike[given.Name] = true
 	}
 	for _, n := range names {
 		k.cleared[n] = true

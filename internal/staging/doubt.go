@@ -7,6 +7,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/matching"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/value"
 	"uchi/internal/schema"
@@ -135,6 +136,8 @@ var doubtful = map[catalog.Doubt]string{
 var (
 	stepNames = step{does: "lets names stand that records have", reads: "draft matches questions candidates records",
 		writes: "problems"}
+	stepFond = step{does: "looks for names that are short for those of records", reads: "draft matches records",
+		writes: "matches"}
 	stepLost = step{does: "lets values be that records have in full", reads: "draft matches records", writes: "problems"}
 )
 
@@ -164,6 +167,52 @@ func (k *draftCheck) letNamesStand(ctx context.Context) error {
 			from {draft} d where {of_row}`, words, with))
 	}
 	return k.do(ctx, stepNames, statements...)
+}
+
+// findFond marks the rows whose given name is a short or fond form of that of the record that a key
+// has found for them (Kathi for Katharina), as likeness marks those that it finds: the record keeps its own.
+func (k *draftCheck) findFond(ctx context.Context) error {
+	given, ok := k.fondly()
+	if !ok {
+		return nil
+	}
+	type names struct {
+		Row int64  `db:"row_no"`
+		Now string `db:"now"`
+		Was string `db:"was"`
+	}
+	with := frag{
+		"now": schema.Column(given, "d"), "was": schema.Column(given, "r"), "name": schema.Name(given.Name),
+		"given": schema.Literal(given.Name),
+	}
+	list, err := collect[names](ctx, k.room.pool, k.word, q(`
+		select d.row_no, {now} as now, {was} as was from {draft} d join {matches} m on m.row_no = d.row_no
+		join {records} r on r.id = m.record_id
+		where length(d.{name}) + 1 < length(r.{name})
+		and not coalesce({given} = any(m.alike), false)`, with))
+	if err != nil {
+		return fmt.Errorf("%s: %w", stepFond.does, err)
+	}
+	var rows []int64
+	for _, x := range list {
+		if matching.ShortOf(x.Now, x.Was) {
+			rows = append(rows, x.Row)
+		}
+	}
+	if len(rows) == 0 {
+		return nil
+	}
+	return k.do(ctx, stepFond, q(`update {matches} m set alike = array_append(m.alike, {given}) where m.row_no = any(@rows)`,
+		with, arg{"rows": rows}))
+}
+
+// fondly gives the field of given names where rows may change those of records.
+func (k *draftCheck) fondly() (catalog.Field, bool) {
+	given := k.fieldAs(catalog.AsGivenName)
+	if given == nil || given.Chosen || k.plan.May == mapping.Create || k.plan.May == mapping.Delete {
+		return catalog.Field{}, false
+	}
+	return given.Field, true
 }
 
 // letLostBe takes back that a value has lost letters or digits where the record that was found

@@ -52,9 +52,9 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 	default:
 		out = `coalesce(` + now + `, ` + was + `)`
 	}
-	if own := k.likenessRules(); own != "" && both != mapping.Keep {
-		switch {
-		case f.Key: // found by likeness, a record keeps its own keys
+	if both != mapping.Keep {
+		switch own := k.likenessRules(); {
+		case own != "" && f.Key: // found by likeness, a record keeps its own keys
 			out = `case when ` + row + `.found_by in (` + own + `) then coalesce(` + was + `, ` + now + `) else ` + out + ` end`
 		case !fp.Chosen && k.alike[f.Name]: // and what the row only writes otherwise
 			more := ``

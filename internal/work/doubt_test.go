@@ -1,6 +1,7 @@
 package work
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -54,6 +55,31 @@ func TestDoubtfulValues(t *testing.T) {
 	b.want(with(mapping.HoldDoubt), "2 hold (hold 1) agreed 2026-12-01 5000.00")
 	b.want(with(""), "2 update (update 1) agreed 2026-12-01 6000.00")
 	b.want(with(mapping.TakeRows), "2 update (update 1) offered 2026-10-01 6000.00")
+}
+
+// A fond or short name leaves the full one of a record that a key has found; the full name, another
+// spelling and another name are written.
+func TestFondNames(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "Ref,Given name,Family name,E-mail\nK-1,Katharina,Ek,ek@tern.example\nK-2,Tom,Li,li@tern.example\n"+
+		"K-3,Anne,Bo,bo@tern.example\nK-4,Robert,Au,au@tern.example\nK-5,Friedrich,Ost,ost@tern.example\n")
+	i := b.check(b.upload("contact", "Ref,Given name,Family name,Job title\nK-1,Kathi,Ek,Skipper\nK-2,Thomas,Li,\n"+
+		"K-3,Ann,Bo,\nK-4,Sven,Au,\nK-5,Fritz,Ost,\n"))
+	b.want(i.Totals.V.Verdicts, map[verdict.Verdict]int64{"update": 4, "same": 1})
+	b.load(i)
+	var names []string
+	for n := range 5 {
+		names = append(names, b.record("contact", fmt.Sprint("CON-", n+1)).Values["given_name"])
+	}
+	b.want(names, []string{"Katharina", "Thomas", "Ann", "Sven", "Friedrich"})
+	b.want(b.record("contact", "CON-1").Values["job_title"], "Skipper")
+	again := b.change(b.upload("contact", "Ref,Given name,Family name\nK-5,Fritz,Ost\n"), func(r *mapping.Routine) {
+		given := r.Drafts[0].Fields["given_name"]
+		given.Both = mapping.Replace
+		r.Drafts[0].Fields["given_name"] = given
+	})
+	b.load(b.check(again))
+	b.want(b.record("contact", "CON-5").Values["given_name"], "Fritz") // as somebody has said
 }
 
 // A header, and a word for nothing, may have braces, as those of templates do.

@@ -40,6 +40,13 @@ func fond(a, b string) bool {
 	return false
 }
 
+// ShortOf reports whether a given name is a short or fond form of a longer one (Kathi of Katharina), as far
+// as the list knows; one letter fewer is another spelling (Anne, Ann).
+func ShortOf(short, full string) bool {
+	short, full = squeeze(strings.ReplaceAll(Latin(short), " ", "")), squeeze(strings.ReplaceAll(Latin(full), " ", ""))
+	return len(full)-len(short) > 1 && fond(short, full)
+}
+
 // Words in front of or behind a name that are no part of it.
 var addresses = words("mr mrs ms miss mister sir madam herr frau hr fr m mme mlle monsieur madame sr sra srta senor " +
 	"senora senorita sig signor signora signorina dott dottssa dr prof professor ing dipl dhr mevr mevrouw meneer " +
