@@ -237,9 +237,9 @@ func (k *draftCheck) letLostBe(ctx context.Context) error {
 
 // lostCodes are the problems of values that a record may have in full, or just so.
 var lostCodes = []string{
-	string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate), string(problem.MadeDecimal),
+	string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate), string(problem.MadeNumber),
 	string(problem.BadPlace), string(problem.OtherPlace), string(problem.PerhapsNothing), string(problem.NotToUse),
-	string(problem.LostZero), string(problem.FootnoteMark), string(problem.MisspeltDomain),
+	string(problem.LostZero), string(problem.BadPostalCode), string(problem.FootnoteMark), string(problem.MisspeltDomain),
 	string(problem.BesideName), string(problem.BadName),
 }
 

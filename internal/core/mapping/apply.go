@@ -296,9 +296,7 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 			}
 		}
 		if code == "" && fp.Losable && fp.as == catalog.AsPostalCode {
-			if detail = value.LostZero(fp.reader.Country(country), out.Values[i]); detail != "" {
-				code = problem.LostZero
-			}
+			code, detail = dp.oddCode(fp, country, out.Values[i], out)
 		}
 		if code == "" {
 			continue
@@ -309,6 +307,22 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 			out.Values[i] = ""
 		}
 	}
+}
+
+// oddCode finds the problem of a postal code that is none of its country's.
+func (dp *DraftPlan) oddCode(fp *FieldPlan, country, code string, out *Typed) (problem.Code, string) {
+	of := fp.reader.Country(country)
+	if of == "" && dp.region >= 0 && value.InZeroState(out.Values[dp.region]) {
+		of = "US"
+	}
+	elsewhere := of == "US" && dp.region >= 0 && len(out.Values[dp.region]) == 2 && !value.InZeroState(out.Values[dp.region])
+	if whole := value.LostZero(of, code); whole != "" && !elsewhere {
+		return problem.LostZero, whole
+	}
+	if odd := value.OddCode(country, code); odd != "" {
+		return problem.BadPostalCode, odd
+	}
+	return "", ""
 }
 
 // otherPlace reports whether it is said already that a field names another place than the row.
@@ -325,6 +339,9 @@ func (dp *DraftPlan) namesNobody(i int, out *Typed) bool {
 		if other = out.Values[dp.given]; i == dp.given {
 			other = out.Values[dp.family]
 		}
+	}
+	if other == "" && dp.job >= 0 && dp.Fields[i].as == catalog.AsFamilyName && value.Fold(out.Values[dp.job]) == value.Fold(out.Values[i]) {
+		return true // a student called Student
 	}
 	return value.Nobody(dp.Fields[i].Field, other, out.Values[i])
 }
@@ -432,7 +449,7 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	}
 	if fp.origin.take.splitsName() {
 		cell := fp.origin.name(row.Cells)
-		if beside, ok := value.OneName(cell); !ok || dp.names.Two(cell) {
+		if beside, ok := value.OneName(cell); !ok || !value.FamilyFirst(cell) && dp.names.Two(cell) {
 			if fp.as == catalog.AsFamilyName { // is said once
 				code := problem.SeveralValues
 				if beside != "" {

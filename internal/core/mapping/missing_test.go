@@ -29,6 +29,9 @@ func TestTownsKeepWhatNobodyTakes(t *testing.T) {
 		{map[string]Origin{"locality": take(TakeAddressTown), "street": take(TakeAddressStreet)},
 			"12 Pier St, Baltimore, MD 21202", "Baltimore, MD"},
 		{map[string]Origin{"locality": take(TakeTown)}, "Baltimore, MD", "Baltimore, MD"},
+		{map[string]Origin{"locality": take(TakeTown), "region": take(TakeRegion)}, "Savona (SV)", "Savona"},
+		{map[string]Origin{"locality": take(TakeTown), "region": take(TakeRegion)}, "Manaus - AM", "Manaus"},
+		{map[string]Origin{"locality": take(TakeTown), "region": take(TakeRegion)}, "Stratford-upon-Avon", "Stratford-upon-Avon"},
 	} {
 		x.fields["family_name"] = from("Name")
 		plan, err := NewPlan(routine("contact", x.fields), c, []sheet.Column{{Header: "Name"}, {Header: "Place"},

@@ -16,7 +16,7 @@ import (
 // part goes to its own field where that is blank, and is left out where the field says the same.
 // What the row says otherwise in the cell for it is a problem.
 
-// findAddress finds the fields of the draft's address. Only those are parted whose texts come from
+// findAddress finds the fields of the draft's address, and of whose it is. Only those are parted whose texts come from
 // a cell of a sheet that was not made of records.
 func (dp *DraftPlan) findAddress() {
 	at := func(is func(catalog.Field) bool) int {
@@ -29,7 +29,7 @@ func (dp *DraftPlan) findAddress() {
 	}
 	dp.street, dp.code, dp.town = as(catalog.AsStreet), as(catalog.AsPostalCode), as(catalog.AsLocality)
 	dp.region = at(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion })
-	dp.called = as(catalog.AsFamilyName)
+	dp.called, dp.job = as(catalog.AsFamilyName), at(func(f catalog.Field) bool { return f.Holds == catalog.HoldsJobTitle })
 }
 
 // partAddress gives the parts of an address to their fields.

@@ -66,7 +66,7 @@ type DraftPlan struct {
 	honorific int // index in Fields of the form of address that cells of their own give, or -1
 
 	street, code, town, region int // index in Fields of the parts of an address, or -1
-	called                     int // that of the family name of whom the address is, or -1
+	called, job                int // those of the family name of whom the address is, and of what they do, or -1
 	names                      textkind.Halves
 }
 

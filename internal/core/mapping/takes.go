@@ -71,6 +71,11 @@ type kept struct{ region, country, person, company bool }
 // placed gives the part of a place, or of a whole address, with what is kept.
 func (t Take) placed(s string, k kept) string {
 	p := value.TownOf(s)
+	if p.Town == s && (t == TakeTown || t == TakeRegion) {
+		if parts, ok := value.TownAndRegion(s); ok {
+			p = parts
+		}
+	}
 	if t.ofAddress() {
 		var ok bool
 		if p, ok = value.SplitAddress(s); !ok {

@@ -47,7 +47,8 @@ const (
 	BadYesNo         Code = "bad_yes_no"
 	BadName          Code = "bad_name"
 	MadeDate         Code = "made_a_date"
-	MadeDecimal      Code = "made_a_decimal"
+	MadeNumber       Code = "made_a_number"
+	BadPostalCode    Code = "bad_postal_code"
 	MisspeltDomain   Code = "misspelt_domain"
 	LostLetters      Code = "lost_letters"
 	NameOrder        Code = "name_order"
@@ -159,9 +160,12 @@ var table = map[Code]words{
 	MadeDate: {"a spreadsheet program seems to have made a date of this",
 		"Take the value from the original, and format the column as text before saving. If it is right so, have such values " +
 			"taken as they stand (--doubtful street=take, by the field's name)."},
-	MadeDecimal: {"a program seems to have made a decimal number of this",
-		"Take the decimals away, in all of them at once (uchi mend replace NUMBER COLUMN '\\.0+$' '' --pattern --problem " +
-			"made_a_decimal). If it is right so, have such values taken as they stand (--doubtful source_ref=take, by the field's name)."},
+	MadeNumber: {"a program seems to have written this as amounts are written, with decimals or a sign between thousands",
+		"Take them away, in all of them at once (uchi mend replace NUMBER COLUMN '\\.0+$|[,’]' '' --pattern --problem " +
+			"made_a_number). If it is right so, have such values taken as they stand (--doubtful source_ref=take, by the field's name)."},
+	BadPostalCode: {"the country has no such postal codes: {detail}",
+		"Correct the code or the country. If it is right so, have such codes taken as they stand (--doubtful " +
+			"postal_code=take, by the field's name)."},
 	MisspeltDomain: {"the domain seems to be that of a well-known mail provider, misspelt: it would be {detail}",
 		"Correct it, in all of them at once (such as uchi mend replace NUMBER COLUMN @gmial.com @gmail.com --part). If there is " +
 			"such a domain, have these addresses taken as they stand (--doubtful email=take, by the field's name)."},

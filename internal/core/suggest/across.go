@@ -290,7 +290,8 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, ownNumbers, besideGiven, v.splitNames, splitAddresses, splitTowns, besideTown, tellCountry,
+			whoseNumbers, ownNumbers, besideGiven, v.splitNames, splitRegions, splitAddresses, splitTowns,
+			besideTown, tellCountry,
 			splitAmounts,
 			joinStreets, joinLines, joinNames, joinExtensions, joinWholeNames, v.whatIsLeft,
 		} {

@@ -138,17 +138,21 @@ var means = map[string][]string{
 	"due_on":       {"due", "date due", "date?", "when?"},
 	"done":         {"done", "done ok", "done status", "ok?"},
 	"kind":         {"kind", "kind subject", "code kind"},
-	"line.product": {"product", "name product", "notes product", "name", "notes", "number product?", "what?"},
-	"product":      {"product", "name product", "notes product", "number product?", "what?"},
+	"line.product": {"product", "name product", "notes product", "name", "notes", "number product?", "code product?", "what?"},
+	"product":      {"product", "name product", "notes product", "number product?", "code product?", "what?"},
 	"quantity":     {"quantity", "product quantity", "quantity unit", "count?"},
 	"unit_price":   {"price", "price unit", "net price", "net price unit", "price product", "price quantity"},
-	"position":     {"line number", "count line", "line?"},
-	"opportunity":  {"deal", "deal number", "deal name"},
+	"position":     {"line number", "line order", "count line", "line?"},
+	"opportunity":  {"deal", "deal number", "deal name", "order", "order number", "order code"},
 
 	// What is not known by such a number itself points by it.
 	"opportunity.account": byCompany, "task.account": byCompany, "note.account": byCompany,
 	"attachment.account":  byCompany,
 	"opportunity.contact": byPerson, "task.contact": byPerson, "note.contact": byPerson, "attachment.contact": byPerson,
+
+	"note.text":       {"notes", "notes subject", "notes met"},
+	"note.written_on": {"date", "date met", "met", "date notes", "when?"},
+	"note.author":     {"owner", "owner name", "notes owner"},
 
 	"reports_to": {"reports", "name reports", "person reports"},
 }

@@ -414,7 +414,8 @@ func (l *left) titles() {
 		people := p[textkind.FullName] > 0.95 && share(c.Samples, sentence) < 0.3
 		streets := addressed && p[textkind.Street] > 0.5
 		named := people || streets || p[textkind.Job] > 0.9 || share(c.Samples, withLegalForm) > 0.2
-		return always(c) && (l.phrases(c) || l.unsaid(c, f) && !named && share(c.Samples, severalWords) > 0.6)
+		words := share(c.Samples, severalWords)
+		return always(c) && (l.phrases(c) || !named && (words > 0.6 && l.unsaid(c, f) || words > 0.4 && l.suggested(c, f)))
 	}); ok {
 		l.take(col, f.Name, "it is the one column of phrases that is always filled")
 		return

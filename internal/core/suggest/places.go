@@ -137,6 +137,31 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 	return list
 }
 
+// splitRegions turns a column that is called after towns and regions, and has both in its cells, into the
+// two fields.
+func splitRegions(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	town, ok := target.Type.FieldAs(catalog.AsLocality)
+	at := slices.IndexFunc(target.Type.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion })
+	if !ok || at < 0 {
+		return list
+	}
+	region := target.Type.Fields[at].Name
+	for _, col := range columns {
+		both := slices.ContainsFunc(lift(headerWords(col.Header)).sets, func(set []string) bool {
+			return slices.Equal(set, []string{"region", "town"})
+		})
+		elsewhere := slices.ContainsFunc(list, func(s Suggestion) bool {
+			return s.Draft == target.Draft && s.Taken && s.Column != col.Header && (s.Field == town.Name || s.Field == region)
+		})
+		told := func(s string) bool { _, ok := value.TownAndRegion(s); return ok }
+		if both && !elsewhere && len(col.Samples) > 0 && share(col.Samples, told) > 0.6 {
+			return parted(list, target, col.Header, 0.95, "the cells hold town and region together",
+				map[string]mapping.Take{town.Name: mapping.TakeTown, region: mapping.TakeRegion})
+		}
+	}
+	return list
+}
+
 // tellCountry lets a column of postal codes or of towns give the country as well, where its letters
 // stand before many codes, or its name behind some towns, and nothing else gives it.
 func tellCountry(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {

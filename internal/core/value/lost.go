@@ -2,6 +2,8 @@ package value
 
 import (
 	"regexp"
+	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -43,8 +45,8 @@ func (d *Doubter) Lost(s string) problem.Code {
 		return problem.DamagedNumber
 	case (d.key || d.as == catalog.AsStreet || d.as == catalog.AsPostalCode) && madeDate(s):
 		return problem.MadeDate
-	case d.key && strings.HasSuffix(s, ".0") && len(s) > 4 && strings.Trim(s[:len(s)-2], "0123456789") == "":
-		return problem.MadeDecimal
+	case d.key && len(s) > 4 && s[0] <= '9' && madeNumber.MatchString(s):
+		return problem.MadeNumber
 	case d.badPlace(s):
 		return problem.BadPlace
 	case d.as == catalog.AsCompanyName && numberAlone(s), d.names && strings.HasSuffix(s, ":"):
@@ -62,6 +64,9 @@ func (d *Doubter) Lost(s string) problem.Code {
 	}
 	return ""
 }
+
+// madeNumber is a number of a record with decimals, or with signs between its thousands that stand for nothing else.
+var madeNumber = regexp.MustCompile(`^\d{3,}\.0+$|^[1-9]\d{0,2}(?:(?:['’]\d{3})+|(?:,\d{3})+)$`)
 
 // numberAlone reports whether what is called a company is figures, the number of a telephone, an address
 // on the web, or a postal code with its town.
@@ -122,6 +127,41 @@ func LostZero(country, code string) string {
 		return ""
 	}
 	return "0" + code
+}
+
+// zeroStates are the states of the United States of which all postal codes begin with a zero.
+var zeroStates = wordSet("CT MA ME NH NJ RI VT PR")
+
+// InZeroState reports whether a region is one of these.
+func InZeroState(region string) bool { return zeroStates[region] }
+
+// codeFigures are the countries whose postal codes are figures alone, by how many they have; what a
+// sheet leaves out behind a sign stands for itself (Universal Postal Union, addressing systems). In
+// the Netherlands letters stand behind them.
+var codeFigures = map[string][]int{
+	"AT": {4}, "AU": {4}, "BE": {4}, "BG": {4}, "BR": {5, 8}, "CH": {4}, "CY": {4}, "CZ": {5}, "DE": {5}, "DK": {4},
+	"EE": {5}, "ES": {5}, "FI": {5}, "FR": {5}, "GR": {5}, "HR": {5}, "HU": {4}, "IT": {5}, "JP": {3, 7}, "LI": {4},
+	"LT": {5}, "LU": {4}, "LV": {4}, "MC": {5}, "MX": {5}, "NL": {4}, "NO": {4}, "NZ": {4}, "PL": {5}, "PT": {4, 7},
+	"RO": {6}, "SE": {5}, "SI": {4}, "SK": {5}, "TR": {5}, "US": {5, 9},
+	"CA": {}, "GB": {}, // with letters
+}
+
+// OddCode tells how many figures the postal codes of a country (ISO 3166) have where a code of figures has not as
+// many; empty where it has, or nothing is known.
+func OddCode(country, code string) string {
+	lengths, known := codeFigures[country]
+	figures := strings.NewReplacer(" ", "", "-", "", "\u00a0", "").Replace(code)
+	if !known || figures == "" || strings.Trim(figures, "0123456789") != "" || slices.Contains(lengths, len(figures)) {
+		return ""
+	}
+	if len(lengths) == 0 {
+		return country + ", letters and figures"
+	}
+	have := strconv.Itoa(lengths[0])
+	for _, n := range lengths[1:] {
+		have += " or " + strconv.Itoa(n)
+	}
+	return country + ", " + have + " figures"
 }
 
 // stray are signs that stand within no word, and where letters of another encoding have been.

@@ -96,7 +96,7 @@ func TestLost(t *testing.T) {
 		{honorific, "Dear Mr Kade", problem.BadPlace},
 		{honorific, "Prof. Dr.", ""}, {honorific, "Mx", ""}, {honorific, "Herr Dr.", ""}, {honorific, "Sig.ra", ""},
 		{honorific, "M", ""}, {honorific, "様", ""}, {honorific, "κ", ""},
-		{number, "1001.0", problem.MadeDecimal}, {number, "1.0", ""}, {number, "1001.5", ""}, {title, "1001.0", ""},
+		{number, "1001.0", problem.MadeNumber}, {number, "1.0", ""}, {number, "1001.5", ""}, {title, "1001.0", ""},
 		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""},
 		{title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
 	} {
@@ -136,6 +136,37 @@ func TestLostZero(t *testing.T) {
 	} {
 		if got := LostZero(in[0], in[1]); got != want {
 			t.Errorf("%s %s: %q, want %q", in[0], in[1], got, want)
+		}
+	}
+}
+
+// Figures that are none of the country's codes; letters, and what stands for a part, tell nothing.
+func TestOddCodes(t *testing.T) {
+	for in, want := range map[[2]string]string{
+		{"DE", "24103"}: "", {"DE", "2410"}: "DE, 5 figures", {"DE", "241033"}: "DE, 5 figures", {"DE", "D-24103"}: "",
+		{"GB", "24103"}: "GB, letters and figures", {"GB", "HU1 2AB"}: "", {"NL", "8493"}: "", {"NL", "8493 AB"}: "",
+		{"NL", "84931"}: "NL, 4 figures", {"PT", "4050-260"}: "", {"PL", "31-445"}: "", {"SE", "411 03"}: "",
+		{"US", "21201-0012"}: "", {"US", "2120"}: "US, 5 or 9 figures", {"BR", "88015-200"}: "", {"IE", "4"}: "", {"", "1"}: "",
+	} {
+		if got := OddCode(in[0], in[1]); got != want {
+			t.Errorf("%v: %q, want %q", in, got, want)
+		}
+	}
+	if !InZeroState("MA") || InZeroState("MD") {
+		t.Error("all codes of Massachusetts begin with a zero, and none of Maryland")
+	}
+}
+
+// A program has written the number of a record as it writes amounts.
+func TestNumbersWrittenAsAmounts(t *testing.T) {
+	key := NewDoubter(catalog.Field{Name: "source_ref", Type: catalog.Text, Key: true, Likeness: catalog.AsCode})
+	for in, want := range map[string]problem.Code{
+		"10021.0": problem.MadeNumber, "10021.00": problem.MadeNumber, "10'021": problem.MadeNumber,
+		"1’234’567": problem.MadeNumber, "10,021": problem.MadeNumber, "10.021": "", "10,02": "", "0,021": "",
+		"A10,021": "", "10,021'004": "", "K-1.0": "",
+	} {
+		if got := key.Lost(in); got != want {
+			t.Errorf("%s: %q, want %q", in, got, want)
 		}
 	}
 }

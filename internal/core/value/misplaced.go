@@ -45,7 +45,7 @@ func isWebAddress(s string) bool { return strings.HasPrefix(s, "www.") || string
 // badCode reports whether what stands where a postal code does is none: it has no figure, or a
 // town stands with it, or a letter where a figure was meant.
 func badCode(s string) bool {
-	if !strings.ContainsFunc(s, unicode.IsDigit) || letterForFigure.MatchString(s) {
+	if !strings.ContainsFunc(s, unicode.IsDigit) || len(s) < leastCode || letterForFigure.MatchString(s) {
 		return true
 	}
 	if !strings.ContainsFunc(s, unicode.IsLower) && len(s) < 11 {
@@ -54,6 +54,9 @@ func badCode(s string) bool {
 	p, ok := SplitTown(s)
 	return ok && utf8.RuneCountInString(p.Town) > 2
 }
+
+// leastCode is of how many signs the shortest postal codes are; shorter ones are of districts, and numbers of houses.
+const leastCode = 3
 
 // letterForFigure is a code of figures with an O or an l among them; no country has such codes.
 var letterForFigure = regexp.MustCompile(`^\d{2,4}[OoIl]\d{0,3}$`)

@@ -77,6 +77,12 @@ func isParticle(word string) bool {
 	return slices.Contains(particles, Fold(word)) || slices.Contains(shortParticles, word)
 }
 
+// FamilyFirst reports whether a name begins with a word that belongs to a family name: DE LA FUENTE, JOSÉ.
+func FamilyFirst(name string) bool {
+	first, _, _ := strings.Cut(Trim(name), " ")
+	return isParticle(first)
+}
+
 // isName reports whether a word is written as a name is: with one capital, of letters.
 func isName(word string) bool {
 	for n, r := range word {

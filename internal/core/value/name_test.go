@@ -61,7 +61,7 @@ func TestOneName(t *testing.T) {
 		"Kade, Ada; Lund, Per": false, "Familie Kade": false,
 		"And Berg": true, "Berg &": true, "Ortega y Gasset": true, "Ute Undine Und": true, "Ada von und zu Stein": true,
 		"Ada Kade (until May)": false, "Ada Kade (CEO)": false, "Ada Kade (2)": false, "Ada Kade - Sales": false,
-		"Ada Kade – GF": false, "Ada Kade, CEO": false, "Ada Kade, MD": true, "Ciro e Gennaro Esposito": false,
+		"Ada Kade – GF": false, "Ada Kade, CEO": false, "Ada Kade, MD": true, "Ciro e Gennaro Esposito": false, "Ortega y Gasset, José": true,
 		"Ana Ortega y Gasset": true, "João da Silva e Sousa": true, "Kade, Ada | Berg": false,
 		"The Harbour Master": false, "(Ada Kade)": false, "Ada Kade?": false, "new: Ada Kade": false,
 		"Ada Kade -GF-": false, "Ada Kade GF": false, "Kade GF": true, "Ada Kade mobil": false,

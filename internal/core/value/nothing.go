@@ -141,6 +141,7 @@ type Nothing struct {
 	company bool // the field names a company
 	day     bool // or is a date
 	mail    bool // or a mailbox
+	phone   bool // or a telephone number
 }
 
 // NewNothing makes it ready for a field, with further texts that stand for nothing
@@ -149,7 +150,7 @@ type Nothing struct {
 func NewNothing(f catalog.Field, more []string) *Nothing {
 	n := &Nothing{words: map[string]bool{}, company: f.ComparedAs() == catalog.AsCompanyName ||
 		f.ComparedAs() == catalog.AsEmployer,
-		day: f.Type == catalog.Date || f.Type == catalog.DateTime, mail: f.Type == catalog.Email}
+		day: f.Type == catalog.Date || f.Type == catalog.DateTime, mail: f.Type == catalog.Email, phone: f.Type == catalog.Phone}
 	for _, w := range nothingWords {
 		n.add(strings.ReplaceAll(w, "_", " "))
 	}
@@ -243,7 +244,7 @@ func (n *Nothing) Is(s string) bool {
 	if s == "" || len(s) >= 64 {
 		return false
 	}
-	if n.company && noCompany(s) || n.day && NoDate(s) || n.mail && noMailbox(s) {
+	if n.company && noCompany(s) || n.day && NoDate(s) || n.mail && noMailbox(s) || n.phone && noPhone.MatchString(s) {
 		return true
 	}
 	if n.lengths[s[0]]&(1<<len(s)) == 0 && !onlySigns(s) {
@@ -254,6 +255,9 @@ func (n *Nothing) Is(s string) bool {
 	}
 	return n.reads == nil || !n.reads(s)
 }
+
+// noPhone are zeros where a telephone number is asked for, with the code of a country or without.
+var noPhone = regexp.MustCompile(`^(?:\+\d{1,3}[ ()./-]*)?(?:0[ ()./-]*){5,}$|^0$`)
 
 // mostSigns is how many signs may stand for nothing: "-", "--", "???", "…".
 const mostSigns = 12

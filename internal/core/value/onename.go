@@ -82,7 +82,8 @@ func severalPeople(s string) bool {
 			return true
 		}
 	}
-	if len(words) > 3 && slices.Contains(ands, words[1]) { // "Ciro e Gennaro Esposito"; but "Ortega y Gasset"
+	// "Ciro e Gennaro Esposito"; but "Ortega y Gasset, José"
+	if len(words) > 3 && slices.Contains(ands, words[1]) && !strings.HasSuffix(words[2], ",") {
 		return true
 	}
 	return len(words) > 1 && slices.Contains(families, strings.ToLower(words[0]))

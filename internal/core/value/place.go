@@ -176,6 +176,23 @@ func StateBehind(s string) (p Place, ok bool) {
 	return Place{Town: m[1], Region: strings.TrimSpace(m[2])}, true
 }
 
+// TownAndRegion parts a town and what lies behind it in its cell, where a region does: "Savona (SV)",
+// "Florianópolis/SC", "Manaus - AM", "Houston, Texas".
+func TownAndRegion(s string) (p Place, ok bool) {
+	if m := behindDash.FindStringSubmatch(s); m != nil {
+		return Place{Town: m[1], Region: m[2]}, true
+	}
+	m := behindTown.FindStringSubmatch(s)
+	if m == nil {
+		return p, false
+	}
+	p = Place{Town: m[1], Region: strings.TrimSpace(m[2] + m[3])}
+	return p, !isCountry(p.Region)
+}
+
+// behindDash is a town before the letters of its state.
+var behindDash = regexp.MustCompile(`^(\pL[^,()/\d]*?) ?[-–] ?([A-Z]{2,3})$`)
+
 // behindLetters is a town behind the letters of a country: D-Kiel.
 var behindLetters = regexp.MustCompile(`^([A-Z]{1,3}) ?- ?(\pL{4}.*)$`)
 

@@ -141,3 +141,20 @@ func TestSplitAddress(t *testing.T) {
 		}
 	}
 }
+
+// A town with its region behind it, in the ways in which people write them; a country is none.
+func TestTownAndRegion(t *testing.T) {
+	for in, want := range map[string][2]string{
+		"Savona (SV)": {"Savona", "SV"}, "Florianópolis/SC": {"Florianópolis", "SC"}, "Manaus - AM": {"Manaus", "AM"},
+		"Houston, Texas": {"Houston", "Texas"}, "Boston, MA": {"Boston", "MA"}, "Stratford-upon-Avon": {},
+		"Kiel, Germany": {}, "Oslo": {}, "16121 Genova (GE)": {}, "St. Michaels, MD": {"St. Michaels", "MD"},
+	} {
+		p, ok := TownAndRegion(in)
+		if !ok {
+			p = Place{}
+		}
+		if got := [2]string{p.Town, p.Region}; got != want {
+			t.Errorf("%s: %q, want %q", in, got, want)
+		}
+	}
+}

@@ -25,7 +25,7 @@ var scales = map[string]int{
 }
 
 // moneyScales are those that only stand beside a currency, or in a field of money.
-var moneyScales = map[string]int{"m": 6, "t": 3, "md": 9, "b": 9}
+var moneyScales = map[string]int{"m": 6, "mi": 6, "bi": 9, "t": 3, "md": 9, "b": 9}
 
 // Unit tells in what the amounts of a column are: 70 in thousands is 70,000.
 type Unit string

@@ -19,7 +19,8 @@ const doubts = [
   "perhaps_nothing",
   "lost_letters",
   "made_a_date",
-  "made_a_decimal",
+  "made_a_number",
+  "bad_postal_code",
   "misspelt_domain",
   "bad_place",
   "other_place",
@@ -91,7 +92,7 @@ function useReplacing(workspace: string, i: Import, body: Replacement, on: boole
 /** Problems that one pattern puts right in all cells. */
 const patterns: Record<string, { one: string; many: string; find: string; replace: string }> = {
   lost_zero: { one: "Put the zero back", many: "Put the zeros back", find: "^", replace: "0" },
-  made_a_decimal: { one: "Take the decimals away", many: "Take the decimals away", find: "\\.0+$", replace: "" },
+  made_a_number: { one: "Take the signs away", many: "Take the signs away", find: "\\.0+$|[,'’]", replace: "" },
   footnote_mark: {
     one: "Take the mark away",
     many: "Take the marks away",
