@@ -75,6 +75,20 @@ func digits(r *rand.Rand, n int) string {
 	return b.String()
 }
 
+// postal makes up a postal code in the form of the country's.
+func (p place) postal(r *rand.Rand) string {
+	code := digits(r, 5)
+	switch p.code {
+	case "NO", "DK", "NL":
+		return code[:4]
+	case "JP":
+		return code + code[:2]
+	case "GB":
+		return "AB" + code[:1] + " " + code[1:2] + "CD"
+	}
+	return code
+}
+
 // ContactHeader names the columns of Contact.
 var ContactHeader = []string{"Reference", "Given name", "Family name", "E-mail", "Phone", "Mobile", "Job title",
 	"Street", "Town", "Region", "Postal code", "Country", "Birthday", "Notes"}
@@ -88,7 +102,7 @@ func (w World) Contact(n uint64) []string {
 		fmt.Sprintf("BM-%07d", n), given, family,
 		fmt.Sprintf("p%d@%s.example", n, pick(r, []string{"lightberth", "quaymail", "saltpost", "moorings"})),
 		p.trunk + digits(r, p.digits), p.trunk + digits(r, p.digits), pick(r, jobs),
-		fmt.Sprintf("%s %d", pick(r, p.streets), 1+r.IntN(200)), pick(r, p.towns), "", digits(r, 5), p.code,
+		fmt.Sprintf("%s %d", pick(r, p.streets), 1+r.IntN(200)), pick(r, p.towns), "", p.postal(r), p.code,
 		fmt.Sprintf("%d-%02d-%02d", 1940+r.IntN(65), 1+r.IntN(12), 1+r.IntN(28)), "",
 	}
 }
@@ -126,7 +140,7 @@ func (w World) Account(n uint64, owners []string) []string {
 		"https://www." + host, "office@" + host,
 		p.trunk + digits(r, p.digits), kindCodes[k], fmt.Sprint(1 + r.IntN(120)),
 		pick(r, []string{"prospect", "customer", "customer", "partner", "former"}),
-		fmt.Sprintf("%s %d", pick(r, p.streets), 1+r.IntN(120)), town, digits(r, 5), p.code, pick(r, owners),
+		fmt.Sprintf("%s %d", pick(r, p.streets), 1+r.IntN(120)), town, p.postal(r), p.code, pick(r, owners),
 	}
 }
 

@@ -301,9 +301,10 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 		if code == "" {
 			continue
 		}
+		told := slices.Contains(problem.Told, code)
 		out.Problems = append(out.Problems, problem.Problem{Code: code, Field: dp.Named(fp.Field.Name),
-			Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Detail: detail, Light: fp.Light})
-		if fp.Light || code == problem.SameAsAbove {
+			Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Detail: detail, Light: fp.Light || told})
+		if fp.Light && !told || code == problem.SameAsAbove {
 			out.Values[i] = ""
 		}
 	}

@@ -98,7 +98,7 @@ const (
 )
 
 // Told lists the codes that are only told: the row loads with all that it says.
-var Told = []Code{KnownElsewhere, LinkLeft, Emptied}
+var Told = []Code{KnownElsewhere, LinkLeft, Emptied, BadPostalCode}
 
 type words struct{ says, mend string }
 
@@ -164,8 +164,8 @@ var table = map[Code]words{
 		"Take them away, in all of them at once (uchi mend replace NUMBER COLUMN '\\.0+$|[,’]' '' --pattern --problem " +
 			"made_a_number). If it is right so, have such values taken as they stand (--doubtful source_ref=take, by the field's name)."},
 	BadPostalCode: {"the country has no such postal codes: {detail}",
-		"Correct the code or the country. If it is right so, have such codes taken as they stand (--doubtful " +
-			"postal_code=take, by the field's name)."},
+		"The code is loaded as it stands. Correct it or the country, or say at the field that such codes are right " +
+			"(--doubtful postal_code=take, by the field's name)."},
 	MisspeltDomain: {"the domain seems to be that of a well-known mail provider, misspelt: it would be {detail}",
 		"Correct it, in all of them at once (such as uchi mend replace NUMBER COLUMN @gmial.com @gmail.com --part). If there is " +
 			"such a domain, have these addresses taken as they stand (--doubtful email=take, by the field's name)."},

@@ -146,12 +146,17 @@ var codeFigures = map[string][]int{
 	"CA": {}, "GB": {}, // with letters
 }
 
+var signless = strings.NewReplacer(" ", "", "-", "", "\u00a0", "")
+
 // OddCode tells how many figures the postal codes of a country (ISO 3166) have where a code of figures has not as
 // many; empty where it has, or nothing is known.
 func OddCode(country, code string) string {
 	lengths, known := codeFigures[country]
-	figures := strings.NewReplacer(" ", "", "-", "", "\u00a0", "").Replace(code)
-	if !known || figures == "" || strings.Trim(figures, "0123456789") != "" || slices.Contains(lengths, len(figures)) {
+	if !known {
+		return ""
+	}
+	figures := signless.Replace(code)
+	if figures == "" || strings.Trim(figures, "0123456789") != "" || slices.Contains(lengths, len(figures)) {
 		return ""
 	}
 	if len(lengths) == 0 {
