@@ -125,12 +125,10 @@ func Row(t catalog.RecordType, alias string) string {
 	for _, f := range t.Fields {
 		columns = append(columns, Value(f.Name))
 	}
-	members := make([]string, 0, len(columns))
-	for _, name := range columns {
-		members = append(members, `coalesce(`+Literal(`,"`+strings.Trim(name, `"`)+`":`)+` || to_json(`+alias+`.`+
-			name+`)::text, '')`)
+	for n, name := range columns {
+		columns[n] = alias + `.` + name
 	}
-	return object(members)
+	return `(select jsonb_strip_nulls(to_jsonb(x)) from (select ` + strings.Join(columns, ", ") + `) x)`
 }
 
 // OfRow gives the canonical texts of the fields that a record had, by name, from
