@@ -55,7 +55,10 @@ func openRows(src Source, reading Reading, limits Limits) (Reader, []io.Closer, 
 			}
 			return t, []io.Closer{t}, nil
 		}
-		if hidden.covers, err = b.coversOf(s, hidden.off); err != nil {
+		if err := b.readStyles(); err != nil {
+			return nil, nil, err
+		}
+		if err := b.foresee(s, &hidden); err != nil {
 			return nil, nil, err
 		}
 		t, err := b.openSheet(s, hidden)

@@ -81,39 +81,64 @@ const (
 	longestCover = 10_000
 )
 
-// coversOf finds the cells of a sheet of a workbook that are merged with those below.
-func (b *workbook) coversOf(s sheetPart, off bool) (covers, error) {
-	c := covers{off: off}
+// foresee finds what must be known of a sheet of a workbook before its rows are read: the cells that are
+// merged with those below, and whether any is struck through.
+func (b *workbook) foresee(s sheetPart, h *hiding) error {
+	if err := b.countNotes(s, h); err != nil {
+		return err
+	}
 	f, ok := b.file(s.part)
-	if off || !ok || f.UncompressedSize64 > largestCovered {
-		c.off = true
-		return c, nil
+	small := ok && f.UncompressedSize64 <= largestCovered
+	strikes := small && h.header > 0 && slices.ContainsFunc(b.styles, func(s cellStyle) bool { return s.struck })
+	h.off = h.off || !small
+	if h.off && !strikes {
+		return nil
 	}
 	r, err := unpack(f, b.limits)
 	if err != nil {
-		return c, err
+		return err
 	}
 	defer r.Close()
-	c.begins = map[int64][]cover{}
+	h.begins = map[int64][]cover{}
 	x := newXML(r, b.limits.CellBytes*2)
+	row, width, struck := int64(0), 0, false
 	for found := 0; found < mostCovers; {
-		if err := x.next(); err != nil {
-			return c, nil // what is wrong with it is said when it is read
+		if err := x.next(); err != nil { // what is wrong with it is said when it is read
+			break
 		}
-		if x.kind != xmlStart || string(x.name) != "mergeCell" {
+		if x.kind != xmlStart {
 			continue
 		}
-		first, last, _ := strings.Cut(x.attr("ref"), ":")
-		from, to := rowOf(first), rowOf(last)
-		if from < 1 || to <= from || to-from > longestCover {
-			continue
-		}
-		if at := columnOf(first); at >= 0 && at < b.limits.Columns {
-			c.begins[from] = append(c.begins[from], cover{at: at, last: to})
-			found++
+		switch string(x.name) {
+		case "row":
+			row = int64(x.number("r", int(row)+1))
+		case "c":
+			if strikes && !x.empty {
+				width = max(width, columnOf(x.attr("r"))+1)
+				struck = struck || row > h.header && b.strikes(x)
+			}
+		case "mergeCell":
+			if !h.off && b.merged(x.attr("ref"), h) {
+				found++
+			}
 		}
 	}
-	return c, nil
+	if struck && width < b.limits.Columns {
+		h.struckAt = width
+	}
+	return nil
+}
+
+// merged notes merged cells that reach over several rows.
+func (b *workbook) merged(ref string, h *hiding) bool {
+	first, last, _ := strings.Cut(ref, ":")
+	from, to := rowOf(first), rowOf(last)
+	at := columnOf(first)
+	if from < 1 || to <= from || to-from > longestCover || at < 0 || at >= b.limits.Columns {
+		return false
+	}
+	h.begins[from] = append(h.begins[from], cover{at: at, last: to})
+	return true
 }
 
 // rowOf gives the row of the name of a cell, 12 of C12; 0 where it has none.

@@ -14,6 +14,8 @@ type hiding struct {
 	merged  int64
 	header  int64 // row of the header, 0 when there is none
 	covers
+	striking
+	noted cellNotes
 }
 
 // column notes that columns are hidden, from one to another, counted from 0; a sheet has no more
@@ -66,6 +68,14 @@ func (h *hiding) notices(sheets []sheetPart) (list []Notice) {
 	}
 	if h.merged > 0 {
 		list = append(list, h.notice(h.merged))
+	}
+	if h.noted.count > 0 {
+		list = append(list, Notice{Code: "cell_notes", Message: "notes at cells are not read", Count: h.noted.count,
+			Row: h.noted.first})
+	}
+	if h.struck > 0 {
+		list = append(list, Notice{Code: "struck_rows", Count: h.struck,
+			Message: "cells are struck through; the column “" + Struck + "” says in which rows"})
 	}
 	return list
 }

@@ -167,7 +167,8 @@ func (b *workbook) sheet(name string) (sheetPart, error) {
 // cellStyle is how the number in a cell is meant.
 type cellStyle struct {
 	date, clock, percent bool
-	pad                  int // zeros in front up to this many digits, as postal codes have
+	struck               bool // what it says is struck through
+	pad                  int  // zeros in front up to this many digits, as postal codes have
 }
 
 // Number formats that need no description (ISO/IEC 29500-1, 18.8.30).
@@ -223,11 +224,18 @@ func (b *workbook) readStyles() error {
 		return nil
 	}
 	own := map[int]cellStyle{}
-	inCells := false
+	var fonts []bool // whether they strike through
+	inFonts, inCells := false, false
 	return b.each("xl/styles.xml", func(x *xmlReader) error {
 		switch name := string(x.name); {
 		case x.kind == xmlStart && name == "numFmt":
 			own[x.number("numFmtId", 0)] = styleOf(x.attr("formatCode"))
+		case name == "fonts" && x.kind != xmlText:
+			inFonts = x.kind == xmlStart && !x.empty
+		case x.kind == xmlStart && name == "font" && inFonts:
+			fonts = append(fonts, false)
+		case x.kind == xmlStart && name == "strike" && inFonts && len(fonts) > 0:
+			fonts[len(fonts)-1] = x.attr("val") == "" || isTrue(x.attr("val"))
 		case name == "cellXfs" && x.kind != xmlText:
 			inCells = x.kind == xmlStart && !x.empty
 		case x.kind == xmlStart && name == "xf" && inCells:
@@ -236,10 +244,19 @@ func (b *workbook) readStyles() error {
 			if !ok {
 				s = builtinStyle(id)
 			}
+			if font := x.number("fontId", 0); font >= 0 && font < len(fonts) {
+				s.struck = fonts[font]
+			}
 			b.styles = append(b.styles, s)
 		}
 		return nil
 	})
+}
+
+// strikes reports whether the cell that has just started is struck through.
+func (b *workbook) strikes(x *xmlReader) bool {
+	style := x.number("s", 0)
+	return style > 0 && style < len(b.styles) && b.styles[style].struck
 }
 
 // sheetRows streams the rows of one sheet of an Office Open XML workbook.
@@ -253,9 +270,6 @@ type sheetRows struct {
 }
 
 func (b *workbook) openSheet(s sheetPart, hidden hiding) (*sheetRows, error) {
-	if err := b.readStyles(); err != nil {
-		return nil, err
-	}
 	f, ok := b.file(s.part)
 	if !ok {
 		return nil, errXML.At(fault.Place{File: b.src.Name, Sheet: s.name})
@@ -320,6 +334,7 @@ func (s *sheetRows) fail(err error, at int) error {
 func (s *sheetRows) readRow() (Row, error) {
 	s.cells = s.cells[:0]
 	bytes := 0
+	s.through = s.through[:0]
 	for {
 		if err := s.x.next(); err != nil {
 			return Row{}, s.fail(err, len(s.cells))
@@ -329,6 +344,7 @@ func (s *sheetRows) readRow() (Row, error) {
 			if s.row > s.header {
 				s.cells = s.fill(s.row, s.cells)
 			}
+			s.cells = s.strike(s.row, s.cells)
 			return Row{Number: s.row, Cells: s.cells}, nil
 		case s.x.kind == xmlStart && string(s.x.name) == "c":
 			at := len(s.cells)
@@ -338,6 +354,7 @@ func (s *sheetRows) readRow() (Row, error) {
 			if at >= s.book.limits.Columns {
 				return Row{}, s.fail(tooManyColumns(s.book.limits), at)
 			}
+			struckCell := s.struckAt > 0 && s.book.strikes(s.x)
 			text, err := s.cell()
 			if err != nil {
 				return Row{}, s.fail(err, at)
@@ -351,6 +368,9 @@ func (s *sheetRows) readRow() (Row, error) {
 			}
 			if text == "" || s.leavesCell(s.row, at) {
 				continue
+			}
+			if struckCell {
+				s.through = append(s.through, at)
 			}
 			for len(s.cells) <= at {
 				s.cells = append(s.cells, "")

@@ -5,7 +5,7 @@ import "strings"
 // Exports of other systems carry along what was deleted there, with a column that says so.
 
 // deletedHeaders are the names of such columns, as words without the sign between them.
-var deletedHeaders = phraseSet(`deleted, is deleted, isdeleted, deleted yn, deleted flag, delete flag, deletion flag,
+var deletedHeaders = phraseSet(`struck through, deleted, is deleted, isdeleted, deleted yn, deleted flag, delete flag, deletion flag,
 	deletion mark, del flag, del flg, deleted at, deleted on, date deleted, deletion date, marked for deletion,
 	geloscht, ist geloscht, geloscht am, loschkennzeichen, loschkz, losch kz, loschvormerkung, zu loschen,
 	supprime, est supprime, date suppression, eliminado, borrado, fecha de eliminacion, eliminato, cancellato, eliminado em,
