@@ -110,7 +110,7 @@ var means = map[string][]string{
 		"customer number parent"},
 	"team":              {"team", "name team"},
 	"active":            {"active", "active ok", "active code"},
-	"opportunity.title": {"deal", "deal name", "deal title", "deal subject", "subject", "title", "deal notes", "what?"},
+	"opportunity.title": {"deal", "deal name", "deal title", "deal subject", "subject", "title", "deal notes", "name?", "what?"},
 	"contact":           {"person", "person name", "customer person", "email person", "company person"},
 	"amount": {
 		"amount", "amount net", "deal amount", "amount currency", "amount net currency", "estimated amount",
@@ -121,7 +121,7 @@ var means = map[string][]string{
 	"estimated_value": {
 		"estimated amount", "amount", "amount currency", "amount currency estimated", "amount interest",
 		"expected revenue", "estimated revenue", "estimated deal", "estimated deal amount", "deal amount",
-		"estimated order", "estimated?",
+		"estimated order", "estimated?", "expected amount", "amount expected deal",
 	},
 	"currency":    {"currency", "currency code"},
 	"probability": {"probability", "percent probability", "close probability", "close percent", "percent?"},

@@ -80,8 +80,8 @@ func (v *View) headerFor(typeName string, column int) string {
 }
 
 // sharedPrefix gives the short form, with the sign behind it, with which most headers of a sheet
-// begin, as in LD_FNAME and LD_ORG: it says of what table they are. One that means something is
-// none.
+// begin, as in LD_FNAME and LD_ORG: it says of what table they are. One that means whose they are, or
+// another thing than a number of things (CNT for contacts), is none.
 func sharedPrefix(columns []sheet.Column) string {
 	const fewestSharing, longestPrefix = 4, 5
 	counts := map[string]int{}
@@ -92,7 +92,7 @@ func sharedPrefix(columns []sheet.Column) string {
 	}
 	for prefix, n := range counts {
 		word := value.Words(prefix)
-		_, known := lexicon[word]
+		known := lexicon[word] != nil && !slices.Equal(lexicon[word], []string{"count"})
 		if n >= fewestSharing && n*5 >= len(columns)*3 && !known && !small[word] && compound(word) == nil {
 			return prefix
 		}
