@@ -312,11 +312,15 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 
 // oddCode finds the problem of a postal code that is none of its country's.
 func (dp *DraftPlan) oddCode(fp *FieldPlan, country, code string, out *Typed) (problem.Code, string) {
-	of := fp.reader.Country(country)
-	if of == "" && dp.region >= 0 && value.InZeroState(out.Values[dp.region]) {
+	of, state := fp.reader.Country(country), ""
+	if dp.region >= 0 {
+		state = strings.ToUpper(strings.Trim(out.Values[dp.region], ". "))
+	}
+	zero := value.InZeroState(state)
+	if of == "" && zero {
 		of = "US"
 	}
-	elsewhere := of == "US" && dp.region >= 0 && len(out.Values[dp.region]) == 2 && !value.InZeroState(out.Values[dp.region])
+	elsewhere := of == "US" && len(state) == 2 && !zero
 	if whole := value.LostZero(of, code); whole != "" && !elsewhere {
 		return problem.LostZero, whole
 	}
