@@ -151,6 +151,9 @@ func (k *draftCheck) letNamesStand(ctx context.Context) error {
 	if given == nil || family == nil || k.plan.May == mapping.Create {
 		return nil
 	}
+	if any, err := k.anyProblem(ctx, string(problem.NameOrder)); err != nil || !any {
+		return err
+	}
 	words := frag{
 		"fields": literals([]string{given.Field.Name, family.Field.Name}),
 		"given":  schema.Name(given.Field.Name), "family": schema.Name(family.Field.Name),
@@ -229,17 +232,34 @@ func (k *draftCheck) letLostBe(ctx context.Context) error {
 	if len(there) == 0 || k.plan.May == mapping.Create {
 		return nil
 	}
-	return k.do(ctx, stepLost, q(`delete from {problems} p using {draft} d join {matches} m on m.row_no = d.row_no
+	if any, err := k.anyProblem(ctx, lostCodes...); err != nil || !any {
+		return err
+	}
+	// Without statistics the server goes through all rows for the few that have a problem.
+	return k.do(ctx, stepLost, q(`analyze {problems}`), q(`delete from {problems} p using {draft} d join {matches} m on m.row_no = d.row_no
 		join {records} r on r.id = m.record_id
 		where p.row_no = d.row_no and p.code = any(@codes) and ({there})`,
 		frag{"there": strings.Join(there, " or ")}, arg{"codes": lostCodes}))
+}
+
+// anyProblem reports whether a row has a problem of some codes: mostly none has, and all that rows have found need
+// not be gone through.
+func (k *draftCheck) anyProblem(ctx context.Context, codes ...string) (any bool, err error) {
+	sql, _, err := q(`select exists (select from {problems} where code in (` + literals(codes) + `))`).compose(k.word)
+	if err != nil {
+		return false, err
+	}
+	if err := k.room.pool.QueryRow(ctx, sql).Scan(&any); err != nil {
+		return false, fmt.Errorf("%s: %w", stepLost.does, err)
+	}
+	return any, nil
 }
 
 // lostCodes are the problems of values that a record may have in full, or just so.
 var lostCodes = []string{
 	string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate), string(problem.MadeNumber),
 	string(problem.BadPlace), string(problem.OtherPlace), string(problem.PerhapsNothing), string(problem.NotToUse),
-	string(problem.LostZero), string(problem.BadPostalCode), string(problem.FootnoteMark), string(problem.MisspeltDomain),
+	string(problem.LostZero), string(problem.ShortCode), string(problem.FootnoteMark), string(problem.MisspeltDomain),
 	string(problem.BesideName), string(problem.BadName),
 }
 

@@ -144,6 +144,9 @@ func (s *Service) editing(ctx context.Context, i store.Import, by store.Person, 
 	return n, s.checked(ctx, i, longestWaitForCheck)
 }
 
+// looksOn is how long somebody has looked at rows who goes on with them.
+const looksOn = 500 * time.Millisecond
+
 // Looked tells that somebody looks at the rows of an import: they may mend some
 // soon, or look for a text, which is made ready beside everything else.
 func (s *Service) Looked(i store.Import) {
@@ -162,6 +165,16 @@ func (s *Service) Looked(i store.Import) {
 		ctx, cancel := context.WithTimeout(ctx, 5*time.Minute)
 		defer cancel()
 		err := fault.Safely(func() error {
+			// Who loads at once, as a command does that lists the held rows first, mends nothing.
+			select {
+			case <-ctx.Done():
+				return ctx.Err()
+			case <-time.After(looksOn):
+			}
+			if p, err := s.store.ProgressOf(ctx, i.Workspace, i.ID); err != nil || p.Work != "" {
+				s.ready.Delete(key)
+				return err
+			}
 			plan, c, err := s.planOf(ctx, i)
 			if err != nil {
 				return nil // nothing is mapped; there is nothing to mend yet

@@ -296,7 +296,7 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 			}
 		}
 		if code == "" && fp.Losable && fp.as == catalog.AsPostalCode {
-			code, detail = dp.oddCode(fp, country, out.Values[i], out)
+			code, detail = dp.shortCode(fp, country, out.Values[i], out)
 		}
 		if code == "" {
 			continue
@@ -310,8 +310,8 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 	}
 }
 
-// oddCode finds the problem of a postal code that is none of its country's.
-func (dp *DraftPlan) oddCode(fp *FieldPlan, country, code string, out *Typed) (problem.Code, string) {
+// shortCode finds the problem of a postal code that has fewer figures than those of its country.
+func (dp *DraftPlan) shortCode(fp *FieldPlan, country, code string, out *Typed) (problem.Code, string) {
 	of, state := fp.reader.Country(country), ""
 	if dp.region >= 0 {
 		state = strings.ToUpper(strings.Trim(out.Values[dp.region], ". "))
@@ -324,8 +324,8 @@ func (dp *DraftPlan) oddCode(fp *FieldPlan, country, code string, out *Typed) (p
 	if whole := value.LostZero(of, code); whole != "" && !elsewhere {
 		return problem.LostZero, whole
 	}
-	if odd := value.OddCode(country, code); odd != "" {
-		return problem.BadPostalCode, odd
+	if short := value.ShortCode(country, code); short != "" {
+		return problem.ShortCode, short
 	}
 	return "", ""
 }

@@ -48,7 +48,7 @@ const (
 	BadName          Code = "bad_name"
 	MadeDate         Code = "made_a_date"
 	MadeNumber       Code = "made_a_number"
-	BadPostalCode    Code = "bad_postal_code"
+	ShortCode        Code = "short_code"
 	MisspeltDomain   Code = "misspelt_domain"
 	LostLetters      Code = "lost_letters"
 	NameOrder        Code = "name_order"
@@ -98,7 +98,7 @@ const (
 )
 
 // Told lists the codes that are only told: the row loads with all that it says.
-var Told = []Code{KnownElsewhere, LinkLeft, Emptied, BadPostalCode}
+var Told = []Code{KnownElsewhere, LinkLeft, Emptied, ShortCode}
 
 type words struct{ says, mend string }
 
@@ -163,7 +163,7 @@ var table = map[Code]words{
 	MadeNumber: {"a program seems to have written this as amounts are written, with decimals or a sign between thousands",
 		"Take them away, in all of them at once (uchi mend replace NUMBER COLUMN '\\.0+$|[,’]' '' --pattern --problem " +
 			"made_a_number). If it is right so, have such values taken as they stand (--doubtful source_ref=take, by the field's name)."},
-	BadPostalCode: {"the country has no such postal codes: {detail}",
+	ShortCode: {"the postal code has fewer figures than those of its country: {detail}",
 		"The code is loaded as it stands. Correct it or the country, or say at the field that such codes are right " +
 			"(--doubtful postal_code=take, by the field's name)."},
 	MisspeltDomain: {"the domain seems to be that of a well-known mail provider, misspelt: it would be {detail}",

@@ -2,7 +2,6 @@ package value
 
 import (
 	"regexp"
-	"slices"
 	"strconv"
 	"strings"
 	"unicode"
@@ -135,38 +134,27 @@ var zeroStates = wordSet("CT MA ME NH NJ RI VT PR")
 // InZeroState reports whether a region is one of these.
 func InZeroState(region string) bool { return zeroStates[region] }
 
-// codeFigures are the countries whose postal codes are figures alone, by how many they have; what a
-// sheet leaves out behind a sign stands for itself (Universal Postal Union, addressing systems). In
-// the Netherlands letters stand behind them.
-var codeFigures = map[string][]int{
-	"AT": {4}, "AU": {4}, "BE": {4}, "BG": {4}, "BR": {5, 8}, "CH": {4}, "CY": {4}, "CZ": {5}, "DE": {5}, "DK": {4},
-	"EE": {5}, "ES": {5}, "FI": {5}, "FR": {5}, "GR": {5}, "HR": {5}, "HU": {4}, "IT": {5}, "JP": {3, 7}, "LI": {4},
-	"LT": {5}, "LU": {4}, "LV": {4}, "MC": {5}, "MX": {5}, "NL": {4}, "NO": {4}, "NZ": {4}, "PL": {5}, "PT": {4, 7},
-	"RO": {6}, "SE": {5}, "SI": {4}, "SK": {5}, "TR": {5}, "US": {5, 9},
-	"CA": {}, "GB": {}, // with letters
+// codeFigures are the countries whose postal codes are figures alone, by how many they have at least, also of old
+// (Universal Postal Union, addressing systems). In the Netherlands letters stand behind them.
+var codeFigures = map[string]int{
+	"AT": 4, "AU": 4, "BE": 4, "BG": 4, "BR": 5, "CH": 4, "CY": 4, "CZ": 5, "DE": 5, "DK": 4, "EE": 5, "ES": 5,
+	"FI": 5, "FR": 5, "GR": 5, "HR": 5, "HU": 4, "IT": 5, "JP": 3, "LI": 4, "LT": 5, "LU": 4, "LV": 4, "MC": 5,
+	"MX": 5, "NL": 4, "NO": 4, "NZ": 4, "PL": 5, "PT": 4, "RO": 6, "SE": 5, "SI": 4, "SK": 5, "TR": 5, "US": 5,
 }
 
 var signless = strings.NewReplacer(" ", "", "-", "", "\u00a0", "")
 
-// OddCode tells how many figures the postal codes of a country (ISO 3166) have where a code of figures has not as
-// many; empty where it has, or nothing is known.
-func OddCode(country, code string) string {
-	lengths, known := codeFigures[country]
-	if !known {
+// ShortCode tells how many figures the postal codes of a country (ISO 3166) have where a code of figures has fewer;
+// empty where it has as many, or nothing is known. Longer ones are of countries that the row does not name.
+func ShortCode(country, code string) string {
+	least, known := codeFigures[country]
+	if !known || len(code) >= least+2 {
 		return ""
 	}
-	figures := signless.Replace(code)
-	if figures == "" || strings.Trim(figures, "0123456789") != "" || slices.Contains(lengths, len(figures)) {
+	if figures := signless.Replace(code); len(figures) >= least || strings.Trim(figures, "0123456789") != "" {
 		return ""
 	}
-	if len(lengths) == 0 {
-		return country + ", letters and figures"
-	}
-	have := strconv.Itoa(lengths[0])
-	for _, n := range lengths[1:] {
-		have += " or " + strconv.Itoa(n)
-	}
-	return country + ", " + have + " figures"
+	return country + ", " + strconv.Itoa(least) + " figures"
 }
 
 // stray are signs that stand within no word, and where letters of another encoding have been.

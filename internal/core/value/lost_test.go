@@ -140,15 +140,15 @@ func TestLostZero(t *testing.T) {
 	}
 }
 
-// Figures that are none of the country's codes; letters, and what stands for a part, tell nothing.
-func TestOddCodes(t *testing.T) {
+// Figures that are fewer than those of the country's codes; more, letters, and what is not known tell nothing.
+func TestShortCodes(t *testing.T) {
 	for in, want := range map[[2]string]string{
-		{"DE", "24103"}: "", {"DE", "2410"}: "DE, 5 figures", {"DE", "241033"}: "DE, 5 figures", {"DE", "D-24103"}: "",
-		{"GB", "24103"}: "GB, letters and figures", {"GB", "HU1 2AB"}: "", {"NL", "8493"}: "", {"NL", "8493 AB"}: "",
-		{"NL", "84931"}: "NL, 4 figures", {"PT", "4050-260"}: "", {"PL", "31-445"}: "", {"SE", "411 03"}: "",
-		{"US", "21201-0012"}: "", {"US", "2120"}: "US, 5 or 9 figures", {"BR", "88015-200"}: "", {"IE", "4"}: "", {"", "1"}: "",
+		{"DE", "24103"}: "", {"DE", "241"}: "DE, 5 figures", {"DE", "241033"}: "", {"DE", "D-24103"}: "",
+		{"GB", "24103"}: "", {"NL", "8493 AB"}: "", {"NL", "849"}: "NL, 4 figures", {"PT", "4050-260"}: "",
+		{"PL", "31-44"}: "PL, 5 figures", {"SE", "411 03"}: "", {"US", "2120"}: "US, 5 figures", {"JP", "24159"}: "",
+		{"NO", "24159"}: "", {"IE", "4"}: "", {"", "1"}: "", {"DE", ""}: "DE, 5 figures",
 	} {
-		if got := OddCode(in[0], in[1]); got != want {
+		if got := ShortCode(in[0], in[1]); got != want {
 			t.Errorf("%v: %q, want %q", in, got, want)
 		}
 	}

@@ -20,7 +20,7 @@ const doubts = [
   "lost_letters",
   "made_a_date",
   "made_a_number",
-  "bad_postal_code",
+  "short_code",
   "misspelt_domain",
   "bad_place",
   "other_place",

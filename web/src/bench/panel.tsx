@@ -48,4 +48,4 @@ export function Section({ title, children }: { title: string; children: ReactNod
 }
 
 /** Problems that are only told: the row loads with all that it says. */
-export const toldOnly = ["known_elsewhere", "link_left", "bad_postal_code"];
+export const toldOnly = ["known_elsewhere", "link_left", "short_code"];
