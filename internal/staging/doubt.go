@@ -151,7 +151,7 @@ func (k *draftCheck) letNamesStand(ctx context.Context) error {
 	if given == nil || family == nil || k.plan.May == mapping.Create {
 		return nil
 	}
-	if any, err := k.anyProblem(ctx, string(problem.NameOrder)); err != nil || !any {
+	if some, err := k.anyProblem(ctx, string(problem.NameOrder)); err != nil || !some {
 		return err
 	}
 	words := frag{
@@ -205,8 +205,8 @@ func (k *draftCheck) findFond(ctx context.Context) error {
 	if len(rows) == 0 {
 		return nil
 	}
-	return k.do(ctx, stepFond, q(`update {matches} m set alike = array_append(m.alike, {given}) where m.row_no = any(@rows)`,
-		with, arg{"rows": rows}))
+	return k.do(ctx, stepFond, q(`update {matches} m set alike = array_append(m.alike, {given})
+		where m.row_no = any(@rows)`, with, arg{"rows": rows}))
 }
 
 // fondly gives the field of given names where rows may change those of records.
@@ -232,27 +232,27 @@ func (k *draftCheck) letLostBe(ctx context.Context) error {
 	if len(there) == 0 || k.plan.May == mapping.Create {
 		return nil
 	}
-	if any, err := k.anyProblem(ctx, lostCodes...); err != nil || !any {
+	if some, err := k.anyProblem(ctx, lostCodes...); err != nil || !some {
 		return err
 	}
 	// Without statistics the server goes through all rows for the few that have a problem.
-	return k.do(ctx, stepLost, q(`analyze {problems}`), q(`delete from {problems} p using {draft} d join {matches} m on m.row_no = d.row_no
-		join {records} r on r.id = m.record_id
+	return k.do(ctx, stepLost, q(`analyze {problems}`), q(`delete from {problems} p
+		using {draft} d join {matches} m on m.row_no = d.row_no join {records} r on r.id = m.record_id
 		where p.row_no = d.row_no and p.code = any(@codes) and ({there})`,
 		frag{"there": strings.Join(there, " or ")}, arg{"codes": lostCodes}))
 }
 
 // anyProblem reports whether a row has a problem of some codes: mostly none has, and all that rows have found need
 // not be gone through.
-func (k *draftCheck) anyProblem(ctx context.Context, codes ...string) (any bool, err error) {
+func (k *draftCheck) anyProblem(ctx context.Context, codes ...string) (some bool, err error) {
 	sql, _, err := q(`select exists (select from {problems} where code in (` + literals(codes) + `))`).compose(k.word)
 	if err != nil {
 		return false, err
 	}
-	if err := k.room.pool.QueryRow(ctx, sql).Scan(&any); err != nil {
+	if err := k.room.pool.QueryRow(ctx, sql).Scan(&some); err != nil {
 		return false, fmt.Errorf("%s: %w", stepLost.does, err)
 	}
-	return any, nil
+	return some, nil
 }
 
 // lostCodes are the problems of values that a record may have in full, or just so.

@@ -345,8 +345,9 @@ func (dp *DraftPlan) namesNobody(i int, out *Typed) bool {
 			other = out.Values[dp.family]
 		}
 	}
-	if other == "" && dp.job >= 0 && dp.Fields[i].as == catalog.AsFamilyName && value.Fold(out.Values[dp.job]) == value.Fold(out.Values[i]) {
-		return true // a student called Student
+	if other == "" && dp.job >= 0 && dp.Fields[i].as == catalog.AsFamilyName &&
+		value.Fold(out.Values[dp.job]) == value.Fold(out.Values[i]) { // a student called Student
+		return true
 	}
 	return value.Nobody(dp.Fields[i].Field, other, out.Values[i])
 }

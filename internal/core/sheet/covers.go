@@ -84,9 +84,7 @@ const (
 // foresee finds what must be known of a sheet of a workbook before its rows are read: the cells that are
 // merged with those below, and whether any is struck through.
 func (b *workbook) foresee(s sheetPart, h *hiding) error {
-	if err := b.countNotes(s, h); err != nil {
-		return err
-	}
+	b.countNotes(s, h)
 	f, ok := b.file(s.part)
 	small := ok && f.UncompressedSize64 <= largestCovered
 	strikes := small && h.header > 0 && slices.ContainsFunc(b.styles, func(s cellStyle) bool { return s.struck })

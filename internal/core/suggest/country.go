@@ -165,7 +165,8 @@ func (v *View) speakForHome(col sheet.Column, speaks func(countries string, weig
 // statesIn gives the countries of which nearly all cells of a column are states, where its header says that it has
 // regions.
 func statesIn(col sheet.Column) string {
-	if !slices.ContainsFunc(lift(headerWords(col.Header)).sets, func(set []string) bool { return slices.Contains(set, "region") }) {
+	region := func(set []string) bool { return slices.Contains(set, "region") }
+	if !slices.ContainsFunc(lift(headerWords(col.Header)).sets, region) {
 		return ""
 	}
 	var countries []string

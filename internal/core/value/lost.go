@@ -145,7 +145,8 @@ var codeFigures = map[string]int{
 var signless = strings.NewReplacer(" ", "", "-", "", "\u00a0", "")
 
 // ShortCode tells how many figures the postal codes of a country (ISO 3166) have where a code of figures has fewer;
-// empty where it has as many, or nothing is known. Longer ones are of countries that the row does not name.
+// empty where it has as many, or nothing is known. Of more nothing is said: in data that somebody has made up
+// all codes have five.
 func ShortCode(country, code string) string {
 	least, known := codeFigures[country]
 	if !known || len(code) >= least+2 {

@@ -150,7 +150,8 @@ type Nothing struct {
 func NewNothing(f catalog.Field, more []string) *Nothing {
 	n := &Nothing{words: map[string]bool{}, company: f.ComparedAs() == catalog.AsCompanyName ||
 		f.ComparedAs() == catalog.AsEmployer,
-		day: f.Type == catalog.Date || f.Type == catalog.DateTime, mail: f.Type == catalog.Email, phone: f.Type == catalog.Phone}
+		day: f.Type == catalog.Date || f.Type == catalog.DateTime, mail: f.Type == catalog.Email,
+		phone: f.Type == catalog.Phone}
 	for _, w := range nothingWords {
 		n.add(strings.ReplaceAll(w, "_", " "))
 	}
