@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -82,14 +83,17 @@ const (
 )
 
 // foresee finds what must be known of a sheet of a workbook before its rows are read: the cells that are
-// merged with those below, and whether any is struck through.
+// merged with those below, whether any is struck through, and the addresses behind them.
 func (b *workbook) foresee(s sheetPart, h *hiding) error {
-	b.countNotes(s, h)
+	relations := b.relationsOf(s)
+	b.countNotes(s, relations, h)
 	f, ok := b.file(s.part)
 	small := ok && f.UncompressedSize64 <= largestCovered
 	strikes := small && h.header > 0 && slices.ContainsFunc(b.styles, func(s cellStyle) bool { return s.struck })
+	links := small && h.header > 0 && slices.ContainsFunc(slices.Collect(maps.Values(relations)),
+		func(r relation) bool { return r.kind == "hyperlink" && linkTo(r.target) != "" })
 	h.off = h.off || !small
-	if h.off && !strikes {
+	if h.off && !strikes && !links {
 		return nil
 	}
 	r, err := unpack(f, b.limits)
@@ -97,7 +101,7 @@ func (b *workbook) foresee(s sheetPart, h *hiding) error {
 		return err
 	}
 	defer r.Close()
-	h.begins = map[int64][]cover{}
+	h.begins, h.behind = map[int64][]cover{}, map[string]string{}
 	x := newXML(r, b.limits.CellBytes*2)
 	row, width, struck := int64(0), 0, false
 	for found := 0; found < mostCovers; {
@@ -114,6 +118,10 @@ func (b *workbook) foresee(s sheetPart, h *hiding) error {
 			if strikes && !x.empty {
 				width = max(width, columnOf(x.attr("r"))+1)
 				struck = struck || row > h.header && b.strikes(x)
+			}
+		case "hyperlink":
+			if to := linkTo(relations[x.attr("id")].target); links && to != "" && len(h.behind) < mostCovers {
+				h.behind[x.attr("ref")] = to
 			}
 		case "mergeCell":
 			if !h.off && b.merged(x.attr("ref"), h) {

@@ -15,6 +15,7 @@ type hiding struct {
 	header  int64 // row of the header, 0 when there is none
 	covers
 	striking
+	linking
 	noted cellNotes
 }
 
@@ -68,6 +69,10 @@ func (h *hiding) notices(sheets []sheetPart) (list []Notice) {
 	}
 	if h.merged > 0 {
 		list = append(list, h.notice(h.merged))
+	}
+	if h.linked > 0 {
+		list = append(list, Notice{Code: "linked_cells", Count: h.linked,
+			Message: "cells say only that there is a link; the addresses behind them are read"})
 	}
 	if h.noted.count > 0 {
 		list = append(list, Notice{Code: "cell_notes", Message: "notes at cells are not read", Count: h.noted.count,

@@ -354,10 +354,16 @@ func (s *sheetRows) readRow() (Row, error) {
 			if at >= s.book.limits.Columns {
 				return Row{}, s.fail(tooManyColumns(s.book.limits), at)
 			}
-			struckCell := s.struckAt > 0 && s.book.strikes(s.x)
+			ref, struckCell := "", s.struckAt > 0 && s.book.strikes(s.x)
+			if len(s.behind) > 0 {
+				ref = s.x.attr("r")
+			}
 			text, err := s.cell()
 			if err != nil {
 				return Row{}, s.fail(err, at)
+			}
+			if ref != "" && s.row > s.header {
+				text = s.address(ref, text)
 			}
 			bytes += len(text)
 			if len(text) > s.book.limits.CellBytes {
