@@ -58,6 +58,10 @@ func TestBundleFromTheCommandLine(t *testing.T) {
 	if got := counts(); got != "[0 0 0 0 0 0 0 0 0]" {
 		t.Errorf("records that are left: %s", got)
 	}
+	s.uchi(4, "n\n", "bundles", "load", "2")
+	if got := counts(); got != "[0 0 0 0 0 0 0 0 0]" {
+		t.Errorf("records of a bundle that nobody wanted to load: %s", got)
+	}
 	s.uchi(0, "", "bundles", "discard", "2")
 	if out := s.uchi(0, "", "bundles"); strings.Contains(out, "ready") {
 		t.Errorf("the list:\n%s", out)

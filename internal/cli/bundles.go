@@ -323,18 +323,8 @@ func (a *app) bundlesCmd() *cobra.Command {
 			return nil
 		}),
 	}
-	var load bundleFlags
-	loadCmd := a.bundleAct("load NUMBER", "Load a checked bundle, or go on with one that has given way", "Loading", 1, nil)
-	loadCmd.RunE = a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-		id, err := numberOf(list[0], "bundle")
-		if err != nil {
-			return err
-		}
-		return a.loadBundle(ctx, c, id, load.policy)
-	})
-	load.policyFlags(loadCmd)
 	cmd.AddCommand(
-		loadCmd,
+		a.loadBundleCmd(),
 		a.bundleAct("check NUMBER", "Check a bundle, also again after its imports were mended", "Checking", 1,
 			func(ctx context.Context, c *client.Conn, id int64, _ []string) error {
 				_, err := c.CheckBundleWithResponse(ctx, c.Workspace, id)
@@ -392,6 +382,30 @@ func (a *app) bundlesCmd() *cobra.Command {
 				return err
 			}),
 		})
+	return cmd
+}
+
+func (a *app) loadBundleCmd() *cobra.Command {
+	var f bundleFlags
+	cmd := a.bundleAct("load NUMBER", "Load a checked bundle, or go on with one that has given way", "Loading", 1, nil)
+	cmd.RunE = a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+		id, err := numberOf(list[0], "bundle")
+		if err != nil {
+			return err
+		}
+		r, err := c.GetBundleWithResponse(ctx, c.Workspace, id)
+		if err != nil {
+			return err
+		}
+		if !f.yes && r.JSON200.State == client.Ready { // what cannot be loaded the service says
+			if ok, err := a.confirm(bundleQuestion(*r.JSON200)); err != nil || !ok {
+				return orDeclined(err)
+			}
+		}
+		return a.loadBundle(ctx, c, id, f.policy)
+	})
+	f.policyFlags(cmd)
+	cmd.Flags().BoolVarP(&f.yes, "yes", "y", false, "load without asking")
 	return cmd
 }
 
