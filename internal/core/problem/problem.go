@@ -107,7 +107,8 @@ var table = map[Code]words{
 	RaggedRow: {"the row has more cells than the header: {detail}",
 		"Look for an unquoted delimiter in this row and quote the cell, or for what makes the line no JSON object."},
 	MarkedDeleted: {"the column, which goes to no field, says that this record was deleted",
-		"Leave such rows out, or blank the cells where they are to be loaded all the same (uchi mend replace NUMBER COLUMN Y '')."},
+		"Leave such rows out, or blank the cells where they are to be loaded all the same (uchi mend replace NUMBER " +
+			"COLUMN '{value}' '')."},
 	LoneCell: {"only this cell of the row is filled, as in a heading: others fill {detail}",
 		"Leave the row out if it is no record, or fill in what it lacks. Where such rows are records, have them read at the " +
 			"Source station (--asides read)."},

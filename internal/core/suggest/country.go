@@ -39,15 +39,6 @@ var (
 		{regexp.MustCompile(`^\d{3} \d{2}$`), "SE CZ SK GR"},
 		{regexp.MustCompile(`^\d{5}-\d{4}$`), "US"},
 	}
-	// statesAtHome are the letters of states and provinces.
-	statesAtHome = map[string]map[string]bool{
-		"US": wordSet("al ak az ar ca co ct de fl ga hi id il in ia ks ky la me md ma mi mn ms mo mt ne nv nh nj nm ny nc " +
-			"nd oh ok or pa ri sc sd tn tx ut vt va wa wv wi wy dc"),
-		"CA": wordSet("ab bc mb nb nl ns nt nu on pe qc sk yt"),
-		"AU": wordSet("nsw vic qld wa sa tas act nt"),
-		"CH": wordSet("ag ai ar be bl bs fr ge gl gr ju lu ne nw ow sg sh so sz tg ti ur vd vs zg zh"),
-		"BR": wordSet("ac al ap am ba ce df es go ma mt ms mg pa pb pr pe pi rj rn rs ro rr sc sp se to"),
-	}
 	countryOfNet = map[string]string{"uk": "GB"}
 	netsAtHome   = strings.Fields("de at ch fr es it pt br nl be se no dk fi pl cz sk hu tr gr jp uk ie us ca au nz mx " +
 		"ar cl is ee lv lt hr si ro bg")
@@ -169,16 +160,18 @@ func statesIn(col sheet.Column) string {
 	if !slices.ContainsFunc(lift(headerWords(col.Header)).sets, region) {
 		return ""
 	}
-	var countries []string
-	for country, states := range statesAtHome {
-		is := func(s string) bool {
-			_, behind, ok := strings.Cut(s, "/") // a town before it
-			if !ok {
-				behind = s
-			}
-			return states[value.Words(behind)]
+	count := map[string]int{}
+	for _, s := range col.Samples {
+		if p, ok := value.TownAndRegion(s); ok { // a town stands before it
+			s = p.Region
 		}
-		if len(col.Samples) > 1 && share(col.Samples, is) > 0.9 {
+		for _, country := range value.CountriesOfState(s) {
+			count[country]++
+		}
+	}
+	var countries []string
+	for country, n := range count {
+		if n > 1 && n*10 > len(col.Samples)*9 {
 			countries = append(countries, country)
 		}
 	}

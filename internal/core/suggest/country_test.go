@@ -31,6 +31,7 @@ func TestTheCountryOfTelephoneNumbers(t *testing.T) {
 		{"Cell=(410) 555-0123|410.555.0124;St=MD|Md.|VA", "US the states are of that country"},
 		{"Telefone=(48) 3222-1010|(92) 3333-4444;Cidade/UF=Paraty/RJ|Salvador/BA", "BR the states are of that country"},
 		{"Cell=(410) 555-0123|410.555.0124;Name=MD|VA", ""},
+		{"Cell=(410) 555-0123|410.555.0124;City/State=Oxford, MD|Hampton, VA", "US the states are of that country"},
 		{"Tel.=033 555 01 01|022 555 01 02;Kt.=BE|GE|TI", "CH the states are of that country"},
 		{"Tel=12|34;Name=Smögens Marina AB|Varvet AB", ""},                                         // no numbers there
 		{"Tel=+46 523 555 01|+46 173 555 02;Name=Smögens Marina AB|Varvet AB", ""},                 // nothing to tell

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"maps"
 	"regexp"
 	"strings"
 	"unicode"
@@ -32,11 +33,35 @@ var (
 // French ones of large receivers.
 var codeAlone = regexp.MustCompile(`(?i)^(?:\d{4} [a-z]{2}|\d{5} cedex(?: \d{1,2})?)$`)
 
-// states are those of the United States, Canada and Australia, as they are written between a
-// town and its code.
-var states = wordSet(`AL AK AZ AR CA CO CT DE FL GA HI ID IL IN IA KS KY LA ME MD MA MI MN MS MO MT NE NV NH NJ NM NY
-	NC ND OH OK OR PA RI SC SD TN TX UT VT VA WA WV WI WY DC PR
-	AB BC MB NB NL NS NT NU ON PE QC SK YT NSW VIC QLD SA TAS ACT`)
+// stateLetters are the letters of states, provinces and cantons, by country (ISO 3166).
+var stateLetters = map[string]map[string]bool{
+	"US": wordSet(`AL AK AZ AR CA CO CT DE FL GA HI ID IL IN IA KS KY LA ME MD MA MI MN MS MO MT NE NV NH NJ NM NY
+		NC ND OH OK OR PA RI SC SD TN TX UT VT VA WA WV WI WY DC PR`),
+	"CA": wordSet("AB BC MB NB NL NS NT NU ON PE QC SK YT"),
+	"AU": wordSet("NSW VIC QLD WA SA TAS ACT NT"),
+	"CH": wordSet("AG AI AR BE BL BS FR GE GL GR JU LU NE NW OW SG SH SO SZ TG TI UR VD VS ZG ZH"),
+	"BR": wordSet("AC AL AP AM BA CE DF ES GO MA MT MS MG PA PB PR PE PI RJ RN RS RO RR SC SP SE TO"),
+}
+
+// states are those of the United States, Canada and Australia, which are written between a town and its code.
+var states = func() map[string]bool {
+	all := map[string]bool{}
+	for _, country := range []string{"US", "CA", "AU"} {
+		maps.Copy(all, stateLetters[country])
+	}
+	return all
+}()
+
+// CountriesOfState gives the countries, as far as they are known, that have a state of these letters (MD, Md.).
+func CountriesOfState(letters string) (countries []string) {
+	letters = strings.ToUpper(strings.Trim(letters, ". "))
+	for country, has := range stateLetters {
+		if has[letters] {
+			countries = append(countries, country)
+		}
+	}
+	return countries
+}
 
 // province is a province behind its town in brackets: Genova (GE).
 var province = regexp.MustCompile(`^(\p{L}.*?) \(([A-Z]{2})\)$`)
