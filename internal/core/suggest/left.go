@@ -349,8 +349,8 @@ func (l *left) phones() {
 	var lines, mobiles, unknown []remaining
 	x := l.view.compare(l.target.Type, l.target.Memory)
 	n := slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Type == catalog.Phone })
-	for _, c := range l.openOr(fixed) {
-		if x.fits[c.at][n] == contradicts {
+	for _, c := range l.rest() {
+		if x.fits[c.at][n] == contradicts || !l.unsaid(c, fixed) && !says(c.Header, "phone") {
 			continue
 		}
 		switch part, told := value.MobileShare(c.Samples); {
@@ -375,8 +375,18 @@ func (l *left) phones() {
 			l.take(unknown[0], mobile.Name, "its values are telephone numbers other than those of “"+lines[0].Header+"”")
 		case hasFixed && len(lines) == 0:
 			l.take(unknown[0], fixed.Name, "its values are telephone numbers")
+		case hasMobile && len(lines)+len(mobiles) == 0:
+			if of, ok := l.given(fixed.Name); ok && says(of, "landline") {
+				l.take(unknown[0], mobile.Name, "its values are telephone numbers other than those of “"+of+"”")
+			}
 		}
 	}
+}
+
+// says reports whether a header can mean one concept and nothing else.
+func says(header, concept string) bool {
+	return slices.ContainsFunc(lift(headerWords(header)).sets,
+		func(set []string) bool { return len(set) == 1 && set[0] == concept })
 }
 
 // titles takes the one column of phrases, or of names of companies, that is always filled for what
