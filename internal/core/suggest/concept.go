@@ -63,8 +63,8 @@ var means = map[string][]string{
 		"mobile phone private", "person?"},
 	"job_title": {"job", "job title", "job name", "job work", "company job", "title?", "does?"},
 	"account": {"company", "company name", "customer", "customer name", "company customer", "company person",
-		"company work", "where?"},
-	"company": {"company", "company name", "customer", "customer name", "company customer"},
+		"company work", "legal name", "legal", "where?"},
+	"company": {"company", "company name", "customer", "customer name", "company customer", "legal name", "legal"},
 	"website": {"web", "web address", "email web"},
 	"street": {
 		"street", "street address", "address", "address line", "street number", "street name", "address number?",
@@ -82,7 +82,7 @@ var means = map[string][]string{
 	},
 	"source_ref": {
 		"customer number", "person number", "old number", "address number", "number system", "old number system",
-		"deal number",
+		"deal number", "subject number",
 		"customer code", "person code", "company code", "code number", "old code", "number?", "code?",
 		"customer?", "person?", "deal?",
 	},
@@ -216,20 +216,11 @@ func lift(words []string) lifted {
 	var out lifted
 	out.sets = [][]string{nil}
 	add := func(concepts []string) {
-		var next [][]string
-		for _, set := range out.sets {
-			for _, c := range concepts {
-				if len(next) == mostReadings {
-					break
-				}
-				with := slices.Clone(set)
-				if !slices.Contains(with, c) {
-					with = append(with, c)
-				}
-				next = append(next, with)
-			}
+		var ones [][]string
+		for _, c := range concepts {
+			ones = append(ones, []string{c})
 		}
-		out.sets = next
+		out.sets = joined(out.sets, ones)
 	}
 	words, out.slips = corrected(words)
 	for at := 0; at < len(words); {
@@ -490,6 +481,107 @@ func compound(w string) [][]string {
 		}
 	}
 	return nil
+}
+
+// chained gives what the words of a header can mean where some of them are cut words in a row, as
+// the names of columns in old programs are: CODPOS, NUMEMP, BELPOS. Sure is what it says where all
+// parts are words of the lexicon; where they only begin some the cells must agree.
+func chained(words []string) (sure, likely lifted) {
+	known := func(part string) []string {
+		if found := lexicon[part]; len(part) > 2 || slices.Contains(found, "number") {
+			return found
+		}
+		return nil
+	}
+	sure, likely = chain(words, known), chain(words, begun)
+	sure.slips, likely.unknown = 1, 1
+	return sure, likely
+}
+
+// chain reads words of which some are two parts in a row.
+func chain(words []string, meaning func(part string) []string) (l lifted) {
+	sets, any := [][]string{nil}, false
+	for _, w := range words {
+		var found [][]string
+		if concepts, ok := lexicon[w]; ok {
+			for _, c := range concepts {
+				found = append(found, []string{c})
+			}
+		} else {
+			found, any = inChain(w, meaning), true
+		}
+		sets = joined(sets, found)
+	}
+	if !any {
+		return l
+	}
+	for n := range sets {
+		slices.Sort(sets[n])
+	}
+	return lifted{sets: sets}
+}
+
+// inChain gives what a word can mean that is two parts in a row.
+func inChain(w string, meaning func(part string) []string) (sets [][]string) {
+	const shortest, longest = 5, 12
+	if len(w) < shortest || len(w) > longest || !plainLetters(w) {
+		return nil
+	}
+	for cut := 2; cut <= len(w)-2; cut++ {
+		first, then := meaning(w[:cut]), meaning(w[cut:])
+		for _, a := range first {
+			for _, b := range then {
+				if a != b {
+					sets = append(sets, []string{a, b})
+				}
+			}
+		}
+	}
+	return sets
+}
+
+// begun gives what the words of the lexicon mean that a part is or begins.
+func begun(part string) (concepts []string) {
+	concepts = slices.Clone(lexicon[part])
+	if len(part) < 3 {
+		return concepts
+	}
+	at, _ := slices.BinarySearch(lexiconWords, part)
+	for _, w := range lexiconWords[at:] {
+		if !strings.HasPrefix(w, part) {
+			break
+		}
+		for _, c := range lexicon[w] {
+			if !slices.Contains(concepts, c) {
+				concepts = append(concepts, c)
+			}
+		}
+	}
+	return concepts
+}
+
+// plainLetters reports whether a word is letters from a to z alone.
+func plainLetters(w string) bool {
+	return strings.IndexFunc(w, func(r rune) bool { return r < 'a' || r > 'z' }) < 0
+}
+
+// joined gives each set with each of others.
+func joined(sets, others [][]string) (next [][]string) {
+	for _, set := range sets {
+		for _, other := range others {
+			if len(next) == mostReadings {
+				return next
+			}
+			with := slices.Clone(set)
+			for _, c := range other {
+				if !slices.Contains(with, c) {
+					with = append(with, c)
+				}
+			}
+			next = append(next, with)
+		}
+	}
+	return next
 }
 
 // conceptScore tells how well what a header means says a field: the sets of concepts

@@ -258,3 +258,24 @@ func TestNamesOfSheets(t *testing.T) {
 		}
 	}
 }
+
+// The names of columns in old programs are cut words in a row; their cells must agree, and what
+// people write is never read so.
+func TestChainedHeaders(t *testing.T) {
+	numbers := []string{"4711", "4725", "4802", "4966", "5020", "5133", "5301", "5377", "5402", "5611"}
+	staff := []string{"12", "40", "7", "180", "12", "25", "9", "60", "33", "7"}
+	names := []string{"Nordkai GmbH", "Werft Seidel KG", "Marina Kalvøya AS", "Port Bleu SARL", "Kirkby Boats Ltd",
+		"Hafenbau Kiel AG", "Harbour Works plc", "Varv Ekström AB", "Lund Marine ApS", "Stocznia Król S.A."}
+	for _, x := range []struct {
+		header string
+		cells  []string
+		want   string
+	}{
+		{"NUMEMP", staff, "employees"}, {"EFFEMP", staff, "employees"}, {"NUMEMP", names, ""}, {"Numemp", staff, ""},
+	} {
+		got := takenOf(t, "account", column("NUMCLI", numbers...), column("RAISOC", names...), column(x.header, x.cells...))
+		if got[x.header] != x.want || got["NUMCLI"] != "source_ref" || got["RAISOC"] != "name" {
+			t.Errorf("%s with %s goes to %q, want %q: %v", x.header, x.cells[0], got[x.header], x.want, got)
+		}
+	}
+}

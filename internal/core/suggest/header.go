@@ -323,6 +323,12 @@ func meaningsOf(t, s string, fields []catalog.Field) (best []float64, decided bo
 		}
 		return top
 	}
+	if technical(s) {
+		sure, likely := chained(strings.Fields(value.Words(decoration.Replace(s))))
+		for i, f := range fields {
+			best[i] = max(conceptScore(t, f, sure), conceptScore(t, f, likely))
+		}
+	}
 	aside := asides.MatchString(s)
 	if top := read(brackets.Replace(s), 1); aside && top >= certain {
 		return best, true

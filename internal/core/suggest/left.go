@@ -154,7 +154,9 @@ func (l *left) saidInPart() {
 		if s.Draft != l.target.Draft || s.Taken || s.Take != "" || at < 0 || n < 0 {
 			continue
 		}
-		if x.heads[at].aside || x.heads[at].said[n].score < leastPart || ownKey(x.fields[n]) {
+		// Numbers of other things are in lists as well, but hardly as their first column.
+		number := ownKey(x.fields[n]) && (at > 0 || !tellsApart(l.view.columns[at]))
+		if x.heads[at].aside || x.heads[at].said[n].score < leastPart || number {
 			continue
 		}
 		money := x.fields[n].Type == catalog.Money // of which there are many, with and without what
@@ -169,6 +171,11 @@ func (l *left) saidInPart() {
 			l.list[len(l.list)-1].Reason = s.Reason + "; no other column may be " + x.fields[n].Label
 		}
 	}
+}
+
+// tellsApart reports whether the cells of a column are all filled, each otherwise, and do not count.
+func tellsApart(c sheet.Column) bool {
+	return c.Blank == 0 && c.Distinct == c.Filled && !countsRows(c.Samples)
 }
 
 // leastPart is how well a header must say a field for that.
@@ -196,14 +203,14 @@ func (l *left) alone(x *compared, column, field int) bool {
 	if _, given := l.given(x.fields[field].Name); given {
 		return false
 	}
+	near := max(doubt, x.scores[column][field]-0.1)
 	for at, col := range l.view.columns {
-		if at != column && x.scores[at][field] >= doubt && !l.placed(col.Header) {
+		if at != column && x.scores[at][field] >= near && !l.placed(col.Header) {
 			return false
 		}
 	}
 	for n, f := range x.fields {
-		if _, given := l.given(f.Name); n != field && !given &&
-			x.scores[column][n] >= max(doubt, x.scores[column][field]-0.1) {
+		if _, given := l.given(f.Name); n != field && !given && x.scores[column][n] >= near {
 			return false
 		}
 	}
@@ -564,7 +571,7 @@ func (l *left) ownNumber() {
 		fit := x.fits[c.at][slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Name == key.Name })]
 		first := c.at == 0 && c.Blank == 0 && c.head.strange // where lists have the numbers of what they list
 		same := named != "" && strings.Join(rest, " ") == strings.Join(headerWords(named), " ")
-		mute := c.quiet && c.at == 0 && len(l.list) > 1 && c.Blank == 0 && c.Distinct == c.Filled && !countsRows(c.Samples)
+		mute := c.quiet && c.at == 0 && len(l.list) > 1 && tellsApart(*c.Column)
 		return (number && len(rest) > 0 && (same || first) || mute) && fit == supports
 	}); ok {
 		l.take(col, key.Name, "its numbers tell the rows apart")
