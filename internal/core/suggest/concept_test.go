@@ -264,6 +264,8 @@ func TestNamesOfSheets(t *testing.T) {
 func TestChainedHeaders(t *testing.T) {
 	numbers := []string{"4711", "4725", "4802", "4966", "5020", "5133", "5301", "5377", "5402", "5611"}
 	staff := []string{"12", "40", "7", "180", "12", "25", "9", "60", "33", "7"}
+	days := []string{"03.04.2026", "17.04.2026", "21.05.2026", "30.05.2026", "02.06.2026", "11.06.2026", "14.07.2026",
+		"19.07.2026", "22.08.2026", "28.09.2026"}
 	names := []string{"Nordkai GmbH", "Werft Seidel KG", "Marina Kalvøya AS", "Port Bleu SARL", "Kirkby Boats Ltd",
 		"Hafenbau Kiel AG", "Harbour Works plc", "Varv Ekström AB", "Lund Marine ApS", "Stocznia Król S.A."}
 	for _, x := range []struct {
@@ -271,7 +273,7 @@ func TestChainedHeaders(t *testing.T) {
 		cells  []string
 		want   string
 	}{
-		{"NUMEMP", staff, "employees"}, {"EFFEMP", staff, "employees"}, {"NUMEMP", names, ""}, {"Numemp", staff, ""},
+		{"NUMEMP", staff, "employees"}, {"EFFEMP", staff, "employees"}, {"NUMEMP", days, ""}, {"Numemp", staff, ""},
 	} {
 		got := takenOf(t, "account", column("NUMCLI", numbers...), column("RAISOC", names...), column(x.header, x.cells...))
 		if got[x.header] != x.want || got["NUMCLI"] != "source_ref" || got["RAISOC"] != "name" {
