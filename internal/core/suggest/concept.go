@@ -458,6 +458,16 @@ func longestAt(words []string) (n int, concepts []string) {
 // headers have it: Ansprechpartnername, Postnummer, Telefoonnummer. Each part must be
 // known; joints (s, n, en, e) fall away.
 func compound(w string) [][]string {
+	for _, joints := range [][]string{{""}, {"s", "n", "en", "e", "es", "er"}} { // zám behind an s is szám first
+		if parts := joinedBy(w, joints); parts != nil {
+			return parts
+		}
+	}
+	return nil
+}
+
+// joinedBy takes a word apart between whose parts one of some joints stands.
+func joinedBy(w string, joints []string) [][]string {
 	const shortest = 3
 	for cut := len(w) - 2; cut >= shortest; cut-- {
 		head, tail := w[:cut], w[cut:]
@@ -465,7 +475,7 @@ func compound(w string) [][]string {
 		if !ok || len(tail) < shortest && !slices.Contains(found, "number") {
 			continue
 		}
-		for _, joint := range []string{"", "s", "n", "en", "e", "es", "er"} {
+		for _, joint := range joints {
 			stem, has := strings.CutSuffix(head, joint)
 			if !has || len(stem) < shortest {
 				continue

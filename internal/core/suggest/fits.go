@@ -338,9 +338,10 @@ func fitChoice(c *cells) (fit, string) {
 }
 
 // likeCode reports whether a text is a number, or one with a letter or two, as A12, and no word.
-func likeCode(s string) bool { return digitsIn(s) > 0 && !threeLetters.MatchString(s) }
+func likeCode(s string) bool { return digitsIn(s) > 0 && !aWord.MatchString(s) }
 
-var threeLetters = regexp.MustCompile(`\pL{3}`)
+// aWord is found in a text that holds one: of three letters, or of one sign that is a word itself.
+var aWord = regexp.MustCompile(`\pL{3}|[\p{Han}\p{Hiragana}\p{Katakana}\p{Hangul}]`)
 
 // everyday are words that many lists of choices have.
 var everyday = wordSet(`low medium high other open closed new none call mail visit meeting e-mail email phone web yes
@@ -376,7 +377,7 @@ func fitText(c *cells) (fit, string) {
 	case c.field.ComparedAs() == catalog.AsStreet && c.col.Longest <= 4:
 		return contradicts, "its values are too short for a street"
 	case c.field.ComparedAs() == catalog.AsStreet &&
-		c.share("words of three letters", func(s string) bool { return threeLetters.MatchString(s) }) < 0.4:
+		c.share("a word", func(s string) bool { return aWord.MatchString(s) }) < 0.4:
 		return contradicts, "its values are no words"
 	case c.field.ComparedAs() == catalog.AsLocality && len(c.col.Samples) > 1 &&
 		c.share("initials", initials.MatchString) > 0.9:

@@ -579,7 +579,7 @@ func (l *left) ownNumber() {
 }
 
 // severalWords reports whether a text is several words.
-func severalWords(s string) bool { return len(strings.Fields(s)) > 1 && threeLetters.MatchString(s) }
+func severalWords(s string) bool { return len(strings.Fields(s)) > 1 && aWord.MatchString(s) }
 
 // longestTitle is how long the titles of records are at the most.
 const longestTitle = 80
