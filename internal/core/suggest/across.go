@@ -293,7 +293,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			whoseNumbers, ownNumbers, besideGiven, v.splitNames, splitRegions, splitAddresses, splitTowns,
 			besideTown, tellCountry,
 			splitAmounts,
-			joinStreets, joinLines, joinNames, joinExtensions, joinWholeNames, v.whatIsLeft,
+			joinStreets, joinLines, joinNames, joinDialCodes, joinExtensions, joinWholeNames, v.whatIsLeft,
 		} {
 			out = look(target, mine, out)
 		}

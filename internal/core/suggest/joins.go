@@ -207,7 +207,10 @@ func joinExtensions(target Target, columns []sheet.Column, list []Suggestion) []
 				return s.Draft == target.Draft && s.Column == columns[n-1].Header && s.Taken && s.Take == "" &&
 					f.Type == catalog.Phone
 			})
-			if at < 0 {
+			dialled := at >= 0 && slices.ContainsFunc(list, func(s Suggestion) bool { // what stands between is the same for all
+				return s.Draft == target.Draft && s.Field == list[at].Field && s.joins
+			})
+			if at < 0 || dialled {
 				continue
 			}
 			list = joinedTo(target, list, list[at].Field, columns[n-1].Header, col.Header,
@@ -222,6 +225,59 @@ func joinExtensions(target Target, columns []sheet.Column, list []Suggestion) []
 						"it tells which generation, behind the family name")
 				}
 			}
+		}
+	}
+	return list
+}
+
+// dialCodes are headers of columns of what is dialled before the telephone numbers behind them: the
+// code of an area or of a country.
+var dialCodes = keys("area code", "area", "phone area code", "tel area code", "std", "std code", "dialling code",
+	"dialing code", "dial code", "phone code", "phone country code", "country code phone", "country code", "country dial code",
+	"vorwahl", "vorw", "vw", "ortsvorwahl", "tel vorwahl", "telefonvorwahl", "vorwahl tel", "vorwahl telefon",
+	"mobilvorwahl", "vorwahl mobil", "landervorwahl", "landesvorwahl", "vorwahl land", "indicatif", "indicatif tel",
+	"indicatif pays", "indicatif regional", "prefijo", "prefijo tel", "prefijo pais", "prefisso", "pref", "prefisso tel",
+	"prefisso internazionale", "netnummer", "netnr", "kengetal", "landnummer", "riktnummer", "riktnr", "landsnummer",
+	"landskod", "landekode", "landkode", "retningsnummer", "kierunkowy", "nr kierunkowy", "numer kierunkowy", "kier",
+	"indicativo", "ddd", "ddi", "suuntanumero", "suuntanro", "maatunnus", "predvolba", "korzetszam", "korzet",
+	"κωδικοσ περιοχησ", "市外局番", "国番号")
+
+var (
+	areaCode    = regexp.MustCompile(`^\(?0?\d{1,5}\)?[-/]?$`)
+	countryDial = regexp.MustCompile(`^(\+|00)\d{1,4}$`)
+	dialsAll    = regexp.MustCompile(`^[ (]*(0|\+)`) // with the code of the area, or of the country
+	dialsAbroad = regexp.MustCompile(`^[ (]*(00|\+)`)
+)
+
+// joinDialCodes lets the code of an area or of a country, in a column of its own, go before the
+// telephone numbers behind it, which lack it.
+func joinDialCodes(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	const farthest = 3
+	all := func(c sheet.Column, is *regexp.Regexp) bool {
+		return len(c.Samples) > 0 && share(c.Samples, func(s string) bool { return is.MatchString(strings.TrimSpace(s)) }) > 0.9
+	}
+	whole := func(c sheet.Column, is *regexp.Regexp) bool { return share(c.Samples, is.MatchString) > 0.2 }
+	for n, col := range columns {
+		abroad := all(col, countryDial)
+		if !dialCodes[headerKey(col.Header)] || !abroad && !all(col, areaCode) {
+			continue
+		}
+		for _, next := range columns[n+1 : min(n+1+farthest, len(columns))] {
+			at := slices.IndexFunc(list, func(s Suggestion) bool {
+				f, _ := target.Type.Field(s.Field)
+				return s.Draft == target.Draft && s.Column == next.Header && s.Taken && s.Take == "" && f.Type == catalog.Phone
+			})
+			if at < 0 {
+				continue
+			}
+			if abroad && whole(next, dialsAbroad) || !abroad && whole(next, dialsAll) {
+				break // they have it
+			}
+			list = joinedTo(target, list, list[at].Field, next.Header, col.Header, "it is dialled before “"+next.Header+"”")
+			if last := &list[len(list)-1]; last.Column == col.Header && last.joins {
+				last.before = true
+			}
+			break
 		}
 	}
 	return list

@@ -79,6 +79,17 @@ func TestJoinedColumns(t *testing.T) {
 			"Telefon + Durchwahl"},
 		{"account", []string{firm, "Phone=0131 496 0123|0131 496 0124|0131 496 0125",
 			"Ext.=0131 496 0123|0131 496 0124|0131 496 0125"}, "phone", "Phone"},
+		{"account", []string{firm, "Vorwahl=0431|04561|01", "Rufnummer=55 12-0|5551 23|555 01 99"}, "phone",
+			"Vorwahl + Rufnummer"},
+		{"account", []string{firm, "Country code=+47|+44|+49", "Phone=55 12 00 11|131 496 0123|431 555 123"}, "phone",
+			"Country code + Phone"},
+		{"account", []string{firm, "Ländervorwahl=+49|+43|+41", "Vorwahl=431|1|44", "Telefon=55 12-0|5551 23|555 01 99"}, "phone",
+			"Ländervorwahl + Vorwahl + Telefon"},
+		// they have it
+		{"account", []string{firm, "Vorwahl=0431|04561|01", "Telefon=0431 55 12-0|04561 5551|01 555 01 99"}, "phone",
+			"Telefon"},
+		// it is the one of an address
+		{"account", []string{firm, "Country code=NO|GB|DE", "Phone=55 12 00 11|131 496 0123|431 555 123"}, "phone", "Phone"},
 		{"account", []string{firm, "Huisnummer=3|12|7a", "Straat=Kade|Dam|Singel"}, "street", "Straat + Huisnummer"},
 		{"account", []string{firm, "House no=3|12|7a", "Street=Kade|Dam|Singel"}, "street", "House no + Street"},
 		{"account", []string{firm, street, "Nr.=3|12|7a"}, "street", "Straße + Nr."},

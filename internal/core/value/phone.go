@@ -152,6 +152,9 @@ func readPhone(s, country string) (string, Trouble) {
 		if lacksFigures(n) {
 			return bad("it is too short")
 		}
+		if isLocal(s, n, country) {
+			return bad("it has no area code")
+		}
 		if strings.HasPrefix(s, "0") && phonenumbers.GetNddPrefixForRegion(country, true) == "" &&
 			!phonenumbers.IsValidNumber(n) {
 			return bad("numbers of its country do not begin with 0")
@@ -184,6 +187,18 @@ var oneLength = map[string]int{"GB": 10, "FR": 9, "ES": 9, "PL": 9, "PT": 9, "NL
 func lacksFigures(n *phonenumbers.PhoneNumber) bool {
 	usual := oneLength[phonenumbers.GetRegionCodeForCountryCode(int(n.GetCountryCode()))]
 	return len(phonenumbers.GetNationalSignificantNumber(n)) < usual && !phonenumbers.IsValidNumber(n)
+}
+
+// isLocal reports whether a number is one that can only be dialled in its own town: as written it begins
+// neither with a plus nor with the 0 of its country, and it has no more figures than people's numbers
+// have behind the code of their area.
+func isLocal(s string, n *phonenumbers.PhoneNumber, country string) bool {
+	const most = 7
+	if country == "" || strings.HasPrefix(s, "+") || phonenumbers.GetNddPrefixForRegion(country, true) != "0" {
+		return false
+	}
+	number := phonenumbers.GetNationalSignificantNumber(n)
+	return len(number) <= most && !strings.HasPrefix(strings.TrimLeft(s, "( "), "0") && n.GetCountryCode() == int32(phonenumbers.GetCountryCodeForRegion(country))
 }
 
 // countedUp reports whether a number is typed to fill the cell: 1234567890, 9999999.

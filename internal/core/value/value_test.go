@@ -189,6 +189,10 @@ func TestPhones(t *testing.T) {
 		{"0131 496 010", "", problem.BadPhone}, {"+44 131 496 010", "", problem.BadPhone}, {"0800 1111", "+448001111", ""},
 		{"1234567890", "", problem.BadPhone}, {"0123456789", "", problem.BadPhone}, {"7777777", "", problem.BadPhone},
 		{"441314960101.0", "+441314960101", ""}})
+	// What can only be dialled in its own town is another number elsewhere.
+	check(t, field(catalog.Phone), Settings{Country: "DE"}, []readCase{{"55 12-0", "", problem.BadPhone},
+		{"555123", "", problem.BadPhone}, {"04561 55 12-0", "+49456155120", ""}, {"(0431) 5551", "+494315551", ""},
+		{"431 555123", "+49431555123", ""}, {"+49 4561 551", "+494561551", ""}})
 	check(t, field(catalog.Phone), Settings{Country: "IT"}, []readCase{{"06 1234567", "+39061234567", ""}})
 	if got, _ := NewReader(field(catalog.Phone), Settings{Country: "GB"}).ReadIn("55 11 22 33",
 		"NO"); got != "+4755112233" {
