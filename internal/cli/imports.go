@@ -194,6 +194,9 @@ func (a *app) chooseType(ctx context.Context, c *client.Conn, i client.Import, f
 			return a.change(ctx, c, i, f.change)
 		}
 	}
+	if !a.asJSON {
+		a.showNotices(i.Notices) // one of them may be why
+	}
 	return i, fault.New(fault.Invalid, "type_unknown", said).With(i.Name).
 		Mended(fmt.Sprintf("Name it with "+name+", or go on with what is there: uchi mapping %d --add TYPE, then uchi check "+
 			"%d. See uchi types.", i.Id, i.Id))

@@ -119,6 +119,7 @@ func inspect(src sheet.Source, r sheet.Reading) (whatIsIn, error) {
 		return w, err
 	}
 	view := suggest.NewView(w.Columns).Among(c).Called(sheet.Part{File: r.File, Sheet: r.Sheet}.Called(src.Name), src.Name)
+	w.Notices = append(w.Notices, view.OnItsSide()...)
 	nothing := func(string) suggest.Memory { return nil }
 	w.Types = view.Types(c, nothing)
 	best, _ := c.Type(w.Types[0].Type)

@@ -180,6 +180,7 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 		return err
 	}
 	view := func() *suggest.View { return suggest.NewView(columns).Among(c).Naming(shares) }
+	result.Notices = append(result.Notices, view().OnItsSide()...)
 	if result.TypeSuggested {
 		result.Into, _ = suggest.Sure(view().Called(namesOf(i)...).Types(c, func(string) suggest.Memory { return nil }))
 	}

@@ -36,6 +36,7 @@ type View struct {
 	words   [][]string                 // of the header of each column
 	prefix  string                     // with which most headers begin, and that says nothing
 	people  map[string]bool            // headers of columns of full names; see fullNames
+	lying   bool                       // the first column holds names of fields; see OnItsSide
 }
 
 // compared is a record type with how well each column fits each of its fields.
@@ -238,6 +239,9 @@ func (v *View) Across(targets []Target) []Suggestion {
 // across is as Across, and gives those suggestions too that are not taken because they seem to
 // be of the lines of what a draft makes.
 func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
+	if v.lying {
+		return nil, nil
+	}
 	places := v.placesOf(targets)
 	whose := v.whoseOf(targets)
 	said := slices.ContainsFunc(v.columns, func(c sheet.Column) bool { return c.Filled > 0 })

@@ -30,6 +30,7 @@ type inGroup struct {
 // to "Contact 3" may be a telephone, a mobile and a mailbox of one.
 func (v *View) Among(c catalog.Catalog) *View {
 	v.groups = map[string]map[int]inGroup{}
+	v.lying = v.labelled(c)
 	for _, t := range c.Types {
 		words, found := wordsOf(t), map[int]inGroup{}
 		for n, col := range v.columns {

@@ -40,7 +40,7 @@ func (v *View) whatIsLeft(target Target, columns []sheet.Column, list []Suggesti
 		l.mine[c.Header] = true
 	}
 	for _, look := range []func(){
-		l.saidInPart, l.names, l.givenNames, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber,
+		l.asked, l.saidInPart, l.names, l.givenNames, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber,
 		l.byCells, l.onlyDay, l.remarks,
 	} {
 		look()
@@ -140,6 +140,42 @@ func (l *left) free(is func(catalog.Field) bool) (only catalog.Field, ok bool) {
 // meant tells which fields a concept means.
 func (l *left) meant(concept string) func(catalog.Field) bool {
 	return func(f catalog.Field) bool { return setScore(l.target.Type.Name, f, []string{concept}) >= certain }
+}
+
+// asked takes the columns of a sheet that asks what and when for what its records are called and the
+// day on which they are due: neither says much without the other.
+func (l *left) asked() {
+	x := l.view.compare(l.target.Type, l.target.Memory)
+	questions := [2]string{"what", "when"}
+	var found [2]remaining
+	var fields [2]catalog.Field
+	for n, question := range questions {
+		col, asks := -1, false
+		for at, c := range l.view.columns {
+			if l.mine[c.Header] && !l.placed(c.Header) && says(c.Header, question) {
+				col, asks = at, col < 0
+			}
+		}
+		f, free := l.free(func(f catalog.Field) bool {
+			return f.Required && setScore(l.target.Type.Name, f, []string{question}) > 0
+		})
+		if due, given := l.given(f.Name); given && says(due, question) {
+			continue // as it is
+		}
+		if !asks || !free {
+			return
+		}
+		of := slices.IndexFunc(x.fields, func(o catalog.Field) bool { return o.Name == f.Name })
+		if x.fits[col][of] == contradicts {
+			return
+		}
+		found[n], fields[n] = remaining{Column: &l.view.columns[col], head: &x.heads[col], at: col}, f
+	}
+	for n, f := range fields {
+		if f.Name != "" {
+			l.take(found[n], f.Name, "it asks "+questions[n]+", beside one that asks "+questions[1-n])
+		}
+	}
 }
 
 // saidInPart takes columns whose headers hold the word of a field beside short forms that are not

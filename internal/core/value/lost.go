@@ -58,7 +58,8 @@ func (d *Doubter) Lost(s string) problem.Code {
 		return problem.NotToUse
 	case d.names && mayHaveFootnote(s) && footnoted.MatchString(s):
 		return problem.FootnoteMark
-	case d.names && (d.as == catalog.AsCompanyName || strings.Contains(s, " ")) && notToUse(s):
+	case d.names && (d.as == catalog.AsCompanyName || strings.Contains(s, " ")) && notToUse(s),
+		d.as == catalog.AsCompanyName && isClosed(s):
 		return problem.NotToUse
 	}
 	return ""
@@ -194,6 +195,28 @@ var setAside = func() map[string][]string { // by their first word, each between
 	}
 	return list
 }()
+
+// closedDown are words by which people say, in brackets or behind a dash, that a company is no more.
+var closedDown = phraseSet(`closed, closed down, dissolved, ceased trading, bankrupt, insolvent, in liquidation, liquidated,
+	out of business, no longer trading, defunct, geschlossen, aufgelöst, erloschen, insolvenz, in insolvenz, pleite,
+	aufgegeben, fermé, fermée, cessée, cessé, radiée, radié, en liquidation, liquidation, baja, de baja, cerrado, cerrada,
+	cesado, liquidada, en liquidación, en concurso, chiuso, chiusa, cessata, cessato, in liquidazione, fallito, fallita,
+	opgeheven, failliet, gesloten, konkurs, i konkurs, nedlagt, ophørt, lukket, upphört, avvecklad, stängd, nedlagd, opphørt,
+	lagt ned, lopetettu, lopettanut, konkurssi, konkurssissa, zlikwidowana, zamknięta, w likwidacji, w upadłości, encerrado,
+	encerrada, insolvente, falida, em liquidação, κλειστό, έκλεισε, 閉店, 廃業, 倒産, zrušeno, zrušena, zaniklá, v likvidaci, megszűnt,
+	felszámolás alatt`)
+
+// lastAside is what stands in brackets at the end of a name, or behind a dash.
+var lastAside = regexp.MustCompile(`(?:[(\[]\s*([^()\[\]]+?)[.!]?\s*[)\]]|\s[-–—]\s*([^-–—]+?)[.!]?)\s*$`)
+
+// isClosed reports whether a name says that its company is no more.
+func isClosed(s string) bool {
+	if !strings.ContainsAny(s, "([-–—") {
+		return false
+	}
+	m := lastAside.FindStringSubmatch(s)
+	return m != nil && closedDown[Fold(m[1]+m[2])]
+}
 
 // notToUse reports whether a name says that its record is not to be used: such words stand at
 // its beginning or its end, or in brackets.

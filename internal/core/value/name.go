@@ -148,7 +148,7 @@ func bare(word string) string { return Fold(strings.ReplaceAll(word, ".", "")) }
 // either half are passed over, and so are degrees behind it, asides in brackets, and the
 // name of birth. One word alone is a family name.
 func SplitName(s string) (given, family string) {
-	s, generation := cutGeneration(withoutAsides(s))
+	s, generation := cutGeneration(withoutAddressBehind(withoutAsides(s)))
 	if words, at := halves(s); at < 0 && standsFirst(words) {
 		given, family = splitFamilyFirst(words)
 	} else {
@@ -508,6 +508,7 @@ func GivenName(s string) string {
 func HalfName(s string) string {
 	s = withoutBirthName(s)
 	if !isASCII(s) {
+		s = withoutAddressBehind(s)
 		plain := Trim(strings.Map(func(r rune) rune {
 			if unicode.Is(unicode.So, r) || unicode.Is(unicode.Variation_Selector, r) || r == '\u200d' {
 				return -1
@@ -529,6 +530,23 @@ func HalfName(s string) string {
 	}
 	if bare := strings.Trim(s, "-–—, "); bare != "" {
 		return bare
+	}
+	return s
+}
+
+// addressesBehind stand behind a name in Japan, without a gap.
+var addressesBehind = strings.Fields("様 さま さん 殿 先生")
+
+// withoutAddressBehind takes such a form of address off a name that is written in letters of Japan.
+func withoutAddressBehind(s string) string {
+	for _, address := range addressesBehind {
+		if name, ok := strings.CutSuffix(s, address); ok {
+			name = Trim(name)
+			last, _ := utf8.DecodeLastRuneInString(name)
+			if unicode.In(last, unicode.Han, unicode.Hiragana, unicode.Katakana) {
+				return name
+			}
+		}
 	}
 	return s
 }

@@ -15,7 +15,7 @@ func TestHalfName(t *testing.T) {
 		"Lehmann": "Lehmann", "Lund, MBA": "Lund", "Lund, PhD, CPA": "Lund", "van der Kade, Ph.D.": "van der Kade",
 		"Berg 🚤": "Berg", "O'Hara ✔": "O'Hara", "Reyes-": "Reyes", "- Reyes,": "Reyes", "-": "-", "Kade Prof. Dr.": "Kade",
 		"Dr. Kade": "Kade", "Frau Kade": "Kade", "Graf Kade": "Graf Kade", "Berg-Lund": "Berg-Lund", "Reyes, Kari": "Reyes, Kari",
-		"Ada M.": "Ada M.", "🚤": "🚤", "- ,": "-",
+		"Ada M.": "Ada M.", "🚤": "🚤", "田中様": "田中", "田中": "田中", "- ,": "-",
 	} {
 		if got := HalfName(in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
@@ -108,6 +108,7 @@ func TestSplitFamilyFirst(t *testing.T) {
 
 func TestSplitName(t *testing.T) {
 	for in, want := range map[string][2]string{
+		"佐藤 健太 様": {"健太", "佐藤"}, "田中様": {"", "田中"}, "様": {"", "様"},
 		"DE LA CRUZ MARIA": {"MARIA", "DE LA CRUZ"}, "van der Kade Femke": {"Femke", "van der Kade"},
 		"J.Mª García": {"J.Mª", "García"}, "Ada Kade, née Lund": {"Ada", "Kade"}, "Ada Kade f. Lund": {"Ada", "Kade"},
 		"Kade Ada Dr.": {"Kade", "Ada"},

@@ -156,9 +156,19 @@ func SplitTown(s string) (p Place, ok bool) {
 	}
 	if m := province.FindStringSubmatch(p.Town); m != nil {
 		p.Town, p.Region = m[1], m[2]
+	} else if m := behindTown.FindStringSubmatch(p.Town); m != nil && provinces[Fold(m[3])] {
+		p.Town, p.Region = m[1], m[3]
 	}
 	return p, true
 }
+
+// provinces are those of Spain, as they stand in brackets behind a town; in others there it is a part of the town.
+var provinces = phraseSet(`a coruña, la coruña, álava, araba, albacete, alicante, alacant, almería, asturias, ávila, badajoz,
+	baleares, illes balears, islas baleares, barcelona, bizkaia, vizcaya, burgos, cáceres, cádiz, cantabria, castellón,
+	castelló, ciudad real, córdoba, cuenca, gipuzkoa, guipúzcoa, girona, gerona, granada, guadalajara, huelva, huesca, jaén,
+	la rioja, las palmas, león, lleida, lérida, lugo, madrid, málaga, murcia, navarra, nafarroa, ourense, orense, palencia,
+	pontevedra, salamanca, santa cruz de tenerife, tenerife, segovia, sevilla, soria, tarragona, teruel, toledo, valencia,
+	valència, valladolid, zamora, zaragoza`)
 
 // TownOf parts what stands where a postal code and a town are expected: a cell that holds but one
 // of them is that. A country may stand behind the town.
