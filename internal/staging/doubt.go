@@ -33,12 +33,24 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 		return now + ` and not ` + was
 	case catalog.Shared:
 		return sharedSite(now) + ` and not ` + sharedSite(was)
-	case catalog.Abroad: // the country is mostly that of the row or the sheet, which nobody dials
+	case catalog.Turned:
+		part := func(of, v string) string { return `extract(` + of + ` from ` + v + `)` }
+		turned := part("month", now) + ` = ` + part("day", was) + ` and ` + part("day", now) + ` = ` + part("month", was)
+		first := part("doy", now) + ` = 1`
+		return now + ` <> ` + was + ` and ` + part("year", now) + ` = ` + part("year", was) + ` and (` + turned + ` or ` +
+			first + `)`
+	case catalog.Abroad, catalog.Fixed: // the country is mostly that of the row or the sheet, which nobody dials
 		number := func(v string) string { return `split_part(` + v + `, ';', 1)` }
 		const digits, code = 8, 3 // of the number, and up to the country's code
 		last := func(v string) string { return `right(` + number(v) + `, ` + schema.Int(digits) + `)` }
 		first := func(v string) string { return `left(` + v + `, ` + schema.Int(code) + `)` }
-		return now + ` <> ` + was + ` and ` + first(now) + ` <> ` + first(was) + ` and ` + last(now) + ` = ` + last(was)
+		sql := first(now) + ` <> ` + first(was) + ` and ` + last(now) + ` = ` + last(was)
+		if fp.Doubt == catalog.Fixed {
+			mobile, known := value.Mobiles()
+			sql += ` or ` + was + ` ~ ` + schema.Literal(mobile) + ` and ` + now + ` ~ ` + schema.Literal(known) + ` and ` +
+				now + ` !~ ` + schema.Literal(mobile)
+		}
+		return now + ` <> ` + was + ` and (` + sql + `)`
 	case catalog.Lower:
 		var codes []string
 		for _, c := range fp.Field.Choices {
@@ -131,6 +143,8 @@ var doubtful = map[catalog.Doubt]string{
 	catalog.Given:   "consent is not given in the record",
 	catalog.Shared:  "the record has an address of its own",
 	catalog.Abroad:  "the record has this number in another country",
+	catalog.Fixed:   "the record has a mobile number, or this one in another country",
+	catalog.Turned:  "the record has day and month the other way round, or a day where the row has the first of January",
 }
 
 var (

@@ -1,10 +1,13 @@
 package staging
 
 import (
+	"maps"
+	"slices"
 	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/value"
 	"uchi/internal/schema"
 )
 
@@ -106,8 +109,8 @@ func shortened(f catalog.Field, now, was string) string {
 	switch f.Type {
 	case catalog.Phone:
 		return `starts_with(` + was + `, ` + now + ` || ';')`
-	case catalog.Language:
-		return `starts_with(` + was + `, ` + now + ` || '-')`
+	case catalog.Language: // Norwegian is written in two ways, of which most programs know none
+		return `(starts_with(` + was + `, ` + now + ` || '-') or ` + now + ` = 'no' and ` + was + ` in ('nb', 'nn'))`
 	}
 	return ""
 }
@@ -156,8 +159,18 @@ func otherwise(f catalog.Field, now, was string) string {
 		letters := `'^' || regexp_replace(` + now + `, '(.)', '\1.*', 'g')`
 		turned = ` or ` + now + ` ~ '^[A-Z]{2,3}$' and length(` + was + `) > 4 and ` + was + ` ~* (` + letters + `)`
 	}
-	if f.ComparedAs() == catalog.AsStreet { // High St for High Street
-		turned = ` or length(` + now + `) < length(` + was + `) and ` + inFull(words(now)) + ` = ` + inFull(words(was))
+	if f.ComparedAs() == catalog.AsStreet { // High St for High Street, Portowa 7 for ul. Portowa 7
+		mayBe = `true`
+		turned = ` or length(` + words(now) + `) <= length(` + words(was) + `) and ` + inFull(words(now)) + ` = ` +
+			inFull(words(was))
+	}
+	if f.ComparedAs() == catalog.AsLocality || f.Holds == catalog.HoldsRegion { // Copenhagen for København
+		mayBe, turned = `true`, turned+` or `+ownNames(words(now))+` = `+ownNames(words(was))
+	}
+	if f.Holds == catalog.HoldsJobTitle { // CEO for Chief Executive Officer
+		first := func(v string) string { return `regexp_replace(` + v + `, '(\w)\w*\s*', '\1', 'g')` }
+		plain := `regexp_replace(` + words(was) + `, '\m(of|and|the|for)\M\s*', '', 'g')`
+		turned += ` or ` + now + ` ~ '^[A-Z]{2,5}$' and lower(` + now + `) in (` + first(words(was)) + `, ` + first(plain) + `)`
 	}
 	if f.HoldsWords() { // Koeln for Köln, as what knows no such letters writes them
 		turned += ` or ` + now + ` ~ '^[ -~]+$' and ` + was + ` ~ '[äöüåæøßÄÖÜÅÆØ]' and ` + inTwo(now) + ` = ` + inTwo(was)
@@ -185,11 +198,25 @@ func inTwo(v string) string {
 
 // inFull is the SQL of a street, in small letters, with short words in full.
 func inFull(v string) string {
+	v = `regexp_replace(` + v + `, '^ul(ica)? ', '')`
 	for _, pair := range [][2]string{{"st", "street"}, {"rd", "road"}, {"ave?", "avenue"}, {"ln", "lane"},
-		{"dr", "drive"}, {"sq", "square"}, {"blvd", "boulevard"}, {"pl", "place"}} {
+		{"dr", "drive"}, {"sq", "square"}, {"b(lv|ou)?l?d", "boulevard"}, {"pl", "place"}, {"c", "calle"},
+		{"avda?", "avenida"}, {"pl?za", "plaza"}, {"p za|p zza|pzza", "piazza"}, {"v", "via"}, {"v le", "viale"}, {"c so", "corso"},
+		{"rte", "route"}, {"ul ", ""}} {
 		v = `regexp_replace(` + v + `, '\m` + pair[0] + `\M', '` + pair[1] + `')`
 	}
 	return `regexp_replace(` + v + `, 'str(a(ss|ß)e)?\M', 'strasse', 'g')`
+}
+
+// ownNames is the SQL of the name of a town or a region in its own language, where the words of a name are those of
+// another.
+func ownNames(words string) string {
+	var when []string
+	for _, other := range slices.Sorted(maps.Keys(value.OwnNames())) {
+		when = append(when, `when `+schema.Literal(other)+` then `+schema.Literal(value.OwnNames()[other]))
+	}
+	return `case regexp_replace(` + words + `, '^st ', 'saint ') ` + strings.Join(when, " ") + ` else regexp_replace(` +
+		words + `, '\mst\M', 'saint', 'g') end`
 }
 
 // otherHalf gives the other half of a person's name.

@@ -106,3 +106,33 @@ func TestNumbersOfAnotherCountry(t *testing.T) {
 	b.want(b.codes(i), "[2 doubtful_value phone]")
 	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 same (same 3)]")
 }
+
+// What only stands in another language, in short or with another sign is there already; the row says
+// nothing new then.
+func TestOtherNamesOfTheSame(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "Number in the old system,Surname,Street,City,Region,Job title,Language\n"+
+		"1,Moe,12 Quay Road,København,Bayern,Chief Executive Officer,nb\n"+
+		"2,Lie,ul. Portowa 7,München,Toscana,Head of Sales,nn\n3,Dahl,Calle Mayor 3,St. Ives,Skåne,Buyer,de\n"+
+		"4,Ek,Via Roma 12,Warszawa,Bayern,Harbour master,sv\n")
+	i := b.check(b.uploaded("contact", "Number in the old system,Surname,Street,City,Region,Job title,Language\n"+
+		"1,Moe,\"12, Quay Rd.\",Copenhagen,Bavaria,CEO,Norwegian\n2,Lie,Portowa 7,Munich,Tuscany,HOS,no\n"+
+		"3,Dahl,\"C/ Mayor, 3\",Saint Ives,Scania,Buyer,German\n4,Ek,Via Roma 14,Warsaw,Hessen,CEO,sv\n"))
+	b.want(b.rows(i), "[2 same (same 1) 3 same (same 2) 4 same (same 3) 5 update (update 4)]")
+	b.load(i)
+	b.want(b.record("contact", "CON-4").Values["locality"]+" "+b.record("contact", "CON-4").Values["street"]+" "+
+		b.record("contact", "CON-4").Values["region"]+" "+b.record("contact", "CON-4").Values["job_title"],
+		"Warszawa Via Roma 14 Hessen CEO")
+}
+
+// A mobile number stays where the row has that of a house in the same column, and a day of birth where the
+// row has turned day and month, or knows the year alone.
+func TestMobilesAndDaysOfBirthStay(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "Number in the old system,Surname,Mobile,Birthday\n1,Moe,+47 922 55 501,1978-03-12\n"+
+		"2,Lie,+47 922 55 502,1978-03-12\n3,Dahl,+1 415 555 0132,1978-03-12\n4,Ek,+47 55 12 34 56,1978-03-25\n")
+	i := b.check(b.upload("contact", "Number in the old system,Surname,Mobile,Birthday\n1,Moe,+47 55 12 34 56,1978-12-03\n"+
+		"2,Lie,+47 922 55 509,1978-01-01\n3,Dahl,+1 212 555 0199,1979-03-12\n4,Ek,+47 922 55 504,1978-03-26\n"))
+	b.want(b.codes(i), "[2 doubtful_value birthday 2 doubtful_value mobile 3 doubtful_value birthday]")
+	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 update (update 3) 5 update (update 4)]")
+}

@@ -10,6 +10,9 @@ const (
 	Lower   Doubt = "lower"   // a choice that comes before the one that is there
 	Private Doubt = "private" // a private mailbox over one at the company, or a desk's over a person's own
 	Abroad  Doubt = "abroad"  // a telephone number that is there with the code of another country
+	Fixed   Doubt = "fixed"   // the same, or a telephone in a house over one that somebody has about them
+	// a day of birth with day and month the other way round, or the first of January of the year that is known
+	Turned Doubt = "turned"
 	// none, where a count or an amount is there, as programs write what they do not know; or a thousandth of it
 	Zero   Doubt = "zero"
 	Given  Doubt = "given"  // consent where it is not given, as old sheets still have it
@@ -29,8 +32,12 @@ func (t RecordType) Doubts(f Field) Doubt {
 		return Private
 	case f.Type == Date && !(people && f.ComparedAs() == AsDate), f.Type == DateTime:
 		return Older
+	case f.Type == Phone && f.Holds == HoldsMobile:
+		return Fixed
 	case f.Type == Phone:
 		return Abroad
+	case f.Type == Date && f.Holds == HoldsBirth:
+		return Turned
 	case f.Holds == HoldsConsent && f.Type == YesNo:
 		return Given
 	case f.Type == URL:

@@ -18,13 +18,13 @@ func TestDoubts(t *testing.T) {
 		typeName, field string
 		doubt           Doubt
 	}{
-		{"contact", "birthday", NoDoubt}, {"contact", "email", Private}, {"account", "email", NoDoubt},
+		{"contact", "birthday", Turned}, {"contact", "email", Private}, {"account", "email", NoDoubt},
 		{"lead", "met_on", Older},
 		{"opportunity", "expected_close", Older}, {"opportunity", "stage", Lower}, {"lead", "interest", NoDoubt},
 		{"staff", "email", NoDoubt},
 		{"account", "employees", Zero}, {"opportunity", "amount", Zero}, {"opportunity", "probability", NoDoubt},
 		{"line", "quantity", NoDoubt},
-		{"contact", "mobile", Abroad}, {"contact", "email_consent", Given}, {"task", "done", NoDoubt},
+		{"contact", "mobile", Fixed}, {"contact", "phone", Abroad}, {"contact", "email_consent", Given}, {"task", "done", NoDoubt},
 		{"account", "website", Shared}, {"account", "status", NoDoubt}, {"lead", "status", Lower},
 	} {
 		rt, _ := c.Type(want.typeName)

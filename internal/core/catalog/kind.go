@@ -72,6 +72,7 @@ const (
 	HoldsConsent  Holding = "consent"   // whether somebody has agreed to something
 	HoldsChance   Holding = "chance"    // how likely something is, from 0 to 100 %
 	HoldsStaff    Holding = "staff"     // how many people somebody employs: never below none
+	HoldsMobile   Holding = "mobile"    // telephones that somebody has about them
 )
 
 // namedAs are the comparisons of fields whose texts are names, so words.

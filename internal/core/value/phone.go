@@ -2,7 +2,9 @@ package value
 
 import (
 	"errors"
+	"maps"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode"
@@ -347,6 +349,26 @@ func withCode(n *phonenumbers.PhoneNumber, s, country string) *phonenumbers.Phon
 		return with
 	}
 	return n
+}
+
+// mobiles are what the numbers of mobiles begin with behind the code of a country, where its numbers
+// tell.
+var mobiles = map[int]string{
+	30: "69", 31: "6", 32: "4[5-9]", 33: "[67]", 34: "[67]", 36: "[2357]0|31", 39: "3", 40: "7", 41: "7[5-9]",
+	43: "6[5-9]", 44: "7[1-57-9]", 46: "7[02369]", 47: "[49]", 48: "45|5[0137]|6[069]|7[2389]|88", 49: "1[567]",
+	61: "4", 64: "2", 81: "[789]0", 90: "5", 351: "9", 353: "8[35-9]", 358: "4|50", 385: "9", 386: "[3-7][01]",
+	420: "60|7[2379]", 421: "9",
+}
+
+// Mobiles gives two regular expressions for numbers in E.164: of those that are mobiles, and of those of
+// countries whose numbers tell whether they are.
+func Mobiles() (mobile, told string) {
+	var all, codes []string
+	for _, code := range slices.Sorted(maps.Keys(mobiles)) {
+		all = append(all, strconv.Itoa(code)+"("+mobiles[code]+")")
+		codes = append(codes, strconv.Itoa(code))
+	}
+	return `^[+](` + strings.Join(all, "|") + `)`, `^[+](` + strings.Join(codes, "|") + `)`
 }
 
 // MobileShare tells which part of the texts that are telephone numbers of a known plan

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"regexp"
 	"strings"
 	"testing"
 	"testing/quick"
@@ -9,6 +10,8 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/problem"
+
+	"github.com/nyaruka/phonenumbers"
 )
 
 func field(t catalog.FieldType) catalog.Field {
@@ -197,6 +200,24 @@ func TestPhones(t *testing.T) {
 	if got, _ := NewReader(field(catalog.Phone), Settings{Country: "GB"}).ReadIn("55 11 22 33",
 		"NO"); got != "+4755112233" {
 		t.Errorf("the row's country does not win: %q", got)
+	}
+}
+
+// What tells mobiles is so of the numbers that are given as examples of each country.
+func TestMobiles(t *testing.T) {
+	mobile, told := Mobiles()
+	isMobile, isTold := regexp.MustCompile(mobile), regexp.MustCompile(told)
+	for code := range mobiles {
+		region := phonenumbers.GetRegionCodeForCountryCode(code)
+		for kind, want := range map[phonenumbers.PhoneNumberType]bool{phonenumbers.MOBILE: true, phonenumbers.FIXED_LINE: false} {
+			n := phonenumbers.Format(phonenumbers.GetExampleNumberForType(region, kind), phonenumbers.E164)
+			if !isTold.MatchString(n) || isMobile.MatchString(n) != want {
+				t.Errorf("%s: %s is a mobile: %v", region, n, !want)
+			}
+		}
+	}
+	if isTold.MatchString("+14155550132") {
+		t.Error("numbers of North America tell nothing")
 	}
 }
 

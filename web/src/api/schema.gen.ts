@@ -2723,7 +2723,7 @@ export interface components {
              * @description What its texts are, where likeness does not say so
              * @enum {string}
              */
-            holds?: "words" | "person" | "job_title" | "region" | "birth" | "past" | "consent" | "chance" | "staff";
+            holds?: "words" | "person" | "job_title" | "region" | "birth" | "past" | "consent" | "chance" | "staff" | "mobile";
             readonly own?: boolean;
             /** @description No longer filled; its values stay */
             retired?: boolean;
