@@ -426,7 +426,11 @@ func (k *draftCheck) elsewhere(fp *mapping.FieldPlan, target catalog.RecordType,
 			mine := k.plan.Fields[i].Field
 			for _, theirs := range target.Fields {
 				if mine.ComparedAs() == like && theirs.ComparedAs() == like {
-					apart = append(apart, `lower(`+schema.Column(mine, "d")+`) <> lower(`+schema.Column(theirs, "r")+`)`)
+					written := func(v string) string { return `lower(` + v + `)` }
+					if like == catalog.AsLocality {
+						written = func(v string) string { return ownNames(plainWords(v)) }
+					}
+					apart = append(apart, written(schema.Column(mine, "d"))+` <> `+written(schema.Column(theirs, "r")))
 				}
 			}
 		}

@@ -130,8 +130,7 @@ func otherwise(f catalog.Field, now, was string) string {
 		if f.Type == catalog.URL {
 			v = `regexp_replace(` + v + `, '^https?://(www[.])?', '', 'i')`
 		}
-		return `btrim(regexp_replace(translate(lower(normalize(` + v + `, NFKD) collate "C.utf8"), ` +
-			schema.Literal(strokes+marks) + `, ` + schema.Literal(strokesAre) + `), '[^[:alnum:]]+', ' ', 'g'))`
+		return plainWords(v)
 	}
 	joined := func(v string) string { return `replace(` + words(v) + `, ' ', '')` }
 	mayBe := `not (` + plain(now) + ` and ` + plain(was) + ` and lower(` + first(now) + `) <> lower(` + first(was) + `))`
@@ -184,6 +183,12 @@ func otherwise(f catalog.Field, now, was string) string {
 	return `(` + now + ` <> ` + was + ` and (` + lost(now, was) + ` or ` + mayBe +
 		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) +
 		`, ` + words(now) + ` || ' ')` + cut + turned + `)))`
+}
+
+// plainWords is the SQL of the words of a text without accents, in small letters, a blank between them.
+func plainWords(v string) string {
+	return `btrim(regexp_replace(translate(lower(normalize(` + v + `, NFKD) collate "C.utf8"), ` +
+		schema.Literal(strokes+marks) + `, ` + schema.Literal(strokesAre) + `), '[^[:alnum:]]+', ' ', 'g'))`
 }
 
 // inTwo is the SQL of a text with two letters for those that are written so where they are not known.

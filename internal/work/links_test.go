@@ -16,7 +16,7 @@ func TestLinksByName(t *testing.T) {
 	b := start(t)
 	b.loaded("account", "Company,Town,Country\n"+
 		"Anchorby Marina Ltd,Anchorby,GB\nKalvøya Marina,Kalvøya,NO\nTern AS,Ternvik,NO\nTern Ltd,Ternby,GB\n"+
-		"Skarv GmbH & Co. KG,Skarvholm,DE\n")
+		"Skarv GmbH & Co. KG,Skarvholm,DE\nBrise Boote GmbH,Köln,DE\n")
 	i := b.check(b.upload("contact", "Family name,Company,Town,Country\n"+
 		"Ek,Anchorby Marina Ltd,Elsewhere,SE\n"+ // 2 the whole name
 		"Ek,ANCHORBY MARINA LIMITED,,\n"+ // 3 the same form, written out
@@ -28,11 +28,12 @@ func TestLinksByName(t *testing.T) {
 		"Ek,Tern A/S,,\n"+ // 9 of two companies that of its form
 		"Ek,Tern,,\n"+ // 10 either
 		"Ek,Skarv GmbH,,\n"+ // 11 another form
-		"Ek,Skarv GmbH und Co KG,,\n")) // 12 the same
+		"Ek,Skarv GmbH und Co KG,,\n"+ // 12 the same
+		"Ek,Brise Boote,Cologne,\n")) // 13 in the same town, by another name of it
 	b.want(b.codes(i), "[5 link_doubtful account 6 link_doubtful account 8 link_doubtful account 10 link_ambiguous "+
 		"account 11 link_doubtful account]")
 	links := map[int64]any{}
-	for row := range int64(11) {
+	for row := range int64(12) {
 		r, err := b.work.RowAsRecord(b.Context(), i, row+2)
 		b.ok(err)
 		for _, v := range r.Drafts[0].Values {
@@ -43,7 +44,7 @@ func TestLinksByName(t *testing.T) {
 	}
 	const whole, bare = " found by its whole name", " found by its name without the legal form"
 	b.want(links, fmt.Sprint(map[int64]any{2: "ACC-1" + whole, 3: "ACC-1" + whole, 4: "ACC-1" + bare, 7: "ACC-2" + bare,
-		9: "ACC-3" + whole, 12: "ACC-5" + whole}))
+		9: "ACC-3" + whole, 12: "ACC-5" + whole, 13: "ACC-6" + bare}))
 }
 
 // People are named in any order.

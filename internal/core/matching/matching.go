@@ -76,7 +76,7 @@ func (l Level) String() string { return levelNames[l] }
 
 // Edition changes whenever the keys of the same values do, so that kept keys
 // are made anew.
-const Edition = "7"
+const Edition = "8"
 
 // saying is what a field tells about which record it is of.
 type saying int
@@ -279,7 +279,7 @@ func (c *Comparer) Prepare(values []string) Subject {
 		c.first(values, catalog.AsFamilyName))
 	s.place = newPlace(c.first(values, catalog.AsStreet), c.first(values, catalog.AsPostalCode),
 		c.first(values, catalog.AsLocality), c.first(values, catalog.AsCountry))
-	town := Latin(c.first(values, catalog.AsLocality))
+	town := Latin(value.OwnName(c.first(values, catalog.AsLocality)))
 	for _, v := range c.all(values, catalog.AsCompanyName) {
 		if v != "" {
 			s.companies = append(s.companies, newCompany(v, town))

@@ -144,6 +144,8 @@ func TestPlaces(t *testing.T) {
 		{at("12 r. de la Fontaine", "", "Paris", ""), at("12, rue de la Fontaine", "", "Paris", ""), Same},
 		{at("31 Station Avehue", "M28 3HR", "Manchester", ""), at("31 Station Avenue", "", "Manchester", ""), Same},
 		{at("222, tue Victor Hugo", "44053", "", ""), at("222, rue Victor Hugo", "44053", "", ""), Same},
+		{at("Hafenstr. 12", "", "Munich", ""), at("Hafenstraße 12", "", "München", ""), Same},
+		{at("Hafenstr. 12", "", "Πειραιάς", ""), at("Hafenstraße 12", "", "Piraeus", ""), Same},
 		{at("Hafenstr.12", "24103", "", ""), at("Hafenstraße 12", "24103", "Kiel", ""), Same},
 		{at("Flat 9, 11 West St", "EX1 1AA", "", ""), at("11 West Street", "EX1 1AA", "", ""), Same},
 		{at("Flat 9, 11 West St", "EX1 1AA", "", ""), at("Flat 3, 11 West Street", "EX1 1AA", "", ""), Near},

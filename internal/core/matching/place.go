@@ -54,7 +54,7 @@ func newPlace(street, postal, locality, country string) place {
 	if c := strings.ToLower(country); len(c) == 2 && strings.HasPrefix(p.postal, c) && len(p.postal) > 5 { // SE-411 03
 		p.postal = p.postal[2:]
 	}
-	for i, w := range strings.Fields(Latin(locality)) {
+	for i, w := range strings.Fields(Latin(value.OwnName(locality))) {
 		w = squeeze(w)
 		if i > 0 && (particles[w] || isInitial(w)) {
 			continue

@@ -59,7 +59,7 @@ beograd: belgrade belgrad
 rijeka: fiume
 athina: athens athen athenes atenas atene ateny αθηνα
 thessaloniki: salonica salonika saloniki
-pireas: piraeus piraus peiraias
+peiraias: piraeus piraus pireas pireo
 kerkyra: corfu korfu
 rodos: rhodes rhodos
 irakleio: heraklion iraklion
@@ -112,3 +112,12 @@ fyn: funen
 // OwnNames gives what towns and regions are called at home by what they are called elsewhere, in
 // small letters and without accents; other names are not in it.
 func OwnNames() map[string]string { return ownNames }
+
+// OwnName gives what a town or a region is called at home, in small letters and without accents, where a text is
+// what it is called elsewhere; others are as they are.
+func OwnName(s string) string {
+	if own, ok := ownNames[Words(s)]; ok {
+		return own
+	}
+	return s
+}
