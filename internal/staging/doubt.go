@@ -33,6 +33,23 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 		return now + ` and not ` + was
 	case catalog.Shared:
 		return sharedSite(now) + ` and not ` + sharedSite(was)
+	case catalog.Vague:
+		vague := ` in (` + literals(fp.Field.Vague()) + `)`
+		return now + vague + ` and not ` + was + vague
+	case catalog.Lent:
+		var same []string
+		for _, f := range k.plan.Type.Fields {
+			if f.Type != catalog.Money {
+				continue
+			}
+			there := schema.Column(f, record)
+			said := `true`
+			if k.field(f.Name) != nil {
+				said = `coalesce(` + of(f) + ` = ` + there + `, true)`
+			}
+			same = append(same, there+` is not null and `+said)
+		}
+		return now + ` <> ` + was + ` and (` + strings.Join(same, " or ") + `)`
 	case catalog.Turned:
 		part := func(of, v string) string { return `extract(` + of + ` from ` + v + `)` }
 		turned := part("month", now) + ` = ` + part("day", was) + ` and ` + part("day", now) + ` = ` + part("month", was)
@@ -78,9 +95,11 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 						where ` + domain(now) + ` = x.domain))`
 			}
 		}
+		if _, people := k.plan.Type.FieldAs(catalog.AsFamilyName); people {
+			sql = desksOver(now, was) + ` or ` + domain(now) + ` <> ` + domain(was) + ` and ` + sql
+		}
 		// Most mailboxes are those that are there.
-		return `case when ` + now + ` <> ` + was + ` then ` +
-			desksOver(now, was) + ` or ` + domain(now) + ` <> ` + domain(was) + ` and ` + sql + ` end`
+		return `case when ` + now + ` <> ` + was + ` then ` + sql + ` end`
 	}
 	return `false`
 }
@@ -144,6 +163,8 @@ var doubtful = map[catalog.Doubt]string{
 	catalog.Shared:  "the record has an address of its own",
 	catalog.Abroad:  "the record has this number in another country",
 	catalog.Fixed:   "the record has a mobile number, or this one in another country",
+	catalog.Vague:   "the record has a choice that says more",
+	catalog.Lent:    "the record has its amount in another currency, and the row has no other amount",
 	catalog.Turned:  "the record has day and month the other way round, or a day where the row has the first of January",
 }
 

@@ -169,6 +169,8 @@ func otherwise(f catalog.Field, now, was string) string {
 	if f.Holds == catalog.HoldsJobTitle { // CEO for Chief Executive Officer
 		first := func(v string) string { return `regexp_replace(` + v + `, '(\w)\w*\s*', '\1', 'g')` }
 		plain := `regexp_replace(` + words(was) + `, '\m(of|and|the|for)\M\s*', '', 'g')`
+		mayBe = `true`
+		turned += ` or starts_with(reverse(` + words(was) + `), reverse(' of ' || ` + words(now) + `))` // Sales for Head of Sales
 		turned += ` or ` + now + ` ~ '^[A-Z]{2,5}$' and lower(` + now + `) in (` + first(words(was)) + `, ` + first(plain) + `)`
 	}
 	if f.HoldsWords() { // Koeln for Köln, as what knows no such letters writes them

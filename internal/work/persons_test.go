@@ -116,7 +116,7 @@ func TestOtherNamesOfTheSame(t *testing.T) {
 		"2,Lie,ul. Portowa 7,München,Toscana,Head of Sales,nn\n3,Dahl,Calle Mayor 3,St. Ives,Skåne,Buyer,de\n"+
 		"4,Ek,Via Roma 12,Warszawa,Bayern,Harbour master,sv\n")
 	i := b.check(b.uploaded("contact", "Number in the old system,Surname,Street,City,Region,Job title,Language\n"+
-		"1,Moe,\"12, Quay Rd.\",Copenhagen,Bavaria,CEO,Norwegian\n2,Lie,Portowa 7,Munich,Tuscany,HOS,no\n"+
+		"1,Moe,\"12, Quay Rd.\",Copenhagen,Bavaria,CEO,Norwegian\n2,Lie,Portowa 7,Munich,Tuscany,Sales,no\n"+
 		"3,Dahl,\"C/ Mayor, 3\",Saint Ives,Scania,Buyer,German\n4,Ek,Via Roma 14,Warsaw,Hessen,CEO,sv\n"))
 	b.want(b.rows(i), "[2 same (same 1) 3 same (same 2) 4 same (same 3) 5 update (update 4)]")
 	b.load(i)
@@ -135,4 +135,23 @@ func TestMobilesAndDaysOfBirthStay(t *testing.T) {
 		"2,Lie,+47 922 55 509,1978-01-01\n3,Dahl,+1 212 555 0199,1979-03-12\n4,Ek,+47 922 55 504,1978-03-26\n"))
 	b.want(b.codes(i), "[2 doubtful_value birthday 2 doubtful_value mobile 3 doubtful_value birthday]")
 	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 update (update 3) 5 update (update 4)]")
+}
+
+// A choice for what is none of the others, a mailbox that anybody may have, and another currency for the
+// amount that is there, are told and not written; a currency that comes with another amount is.
+func TestLessOfAChoiceAndACurrency(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Number in the old system,Company,Industry,E-mail\n1,Alpha,marina,office@alpha.example\n"+
+		"2,Beta,other,beta@gmail.com\n3,Gamma,,\n")
+	i := b.check(b.upload("account", "Number in the old system,Industry,E-mail\n1,other,alpha@gmail.com\n"+
+		"2,marina,beta@web.de\n3,other,gamma@gmail.com\n"))
+	b.want(b.codes(i), "[2 doubtful_value email 2 doubtful_value industry]")
+	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 update (update 3)]")
+	const deals = "Number in the old system,Opportunity,Account,Stage,Amount,Currency,Expected close\n"
+	b.loaded("opportunity", deals+"1,Berths,Alpha,offered,5000,EUR,2027-12-01\n2,Crane,Beta,offered,5000,EUR,2027-12-01\n"+
+		"3,Slip,Beta,offered,5000,EUR,2027-12-01\n")
+	i = b.check(b.upload("opportunity", "Number in the old system,Opportunity,Amount,Currency\n1,Berths,5000,USD\n2,Crane,6000,USD\n"+
+		"3,Slip,,USD\n"))
+	b.want(b.codes(i), "[2 doubtful_value currency 4 doubtful_value currency]")
+	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 same (same 3)]")
 }

@@ -18,7 +18,8 @@ func TestDoubts(t *testing.T) {
 		typeName, field string
 		doubt           Doubt
 	}{
-		{"contact", "birthday", Turned}, {"contact", "email", Private}, {"account", "email", NoDoubt},
+		{"contact", "birthday", Turned}, {"contact", "email", Private}, {"account", "email", Private}, {"account", "industry", Vague},
+		{"opportunity", "currency", Lent},
 		{"lead", "met_on", Older},
 		{"opportunity", "expected_close", Older}, {"opportunity", "stage", Lower}, {"lead", "interest", NoDoubt},
 		{"staff", "email", NoDoubt},
