@@ -205,8 +205,53 @@ func Nobody(f catalog.Field, other, s string) bool {
 		return true
 	case f.Likeness == catalog.AsFamilyName && deskWords[first]:
 		return desk(other, s)
+	case f.Likeness == catalog.AsFamilyName:
+		return madeUpPerson(strings.ToLower(other), low)
+	case f.Likeness == catalog.AsCompanyName:
+		return madeUpCompany(low)
 	}
 	return false
+}
+
+// Names that people make up to try something: of companies with any of the words beside them, of people the
+// family names alone or the whole names.
+var (
+	madeUp = wordSet(`test tests testing demo dummy sample example muster mustermann musterfrau beispiel probe prueba prueb
+		prova essai exemple exemplo teste ejemplo esempio voorbeeld proef testowa testowy przyklad przykład przykladowa przykładowa exempel eksempel
+		esimerkki testi τεστ テスト testfirma testkunde testunternehmen testbedrijf testklant testcompany testaccount testforetag testföretag
+		testvirksomhed testkund musterfirma musterkunde beispielfirma demofirma`)
+	besideMadeUp = wordSet(`account customer client lead bitte ignorieren please ignore loschen delete de di da av nr no 1 2 3 4
+		5 user data record entry eintrag datensatz klant klient kund cliente clients kunden`)
+	madeUpFamilies = wordSet("mustermann musterfrau mustermensch musterperson")
+	madeUpPeople   = phraseSet(`prenom nom, john doe, jane doe, joe bloggs, foo bar, test user, test person, test account, test kunde, test kontakt,
+		test contact, test lead, tester test, test tester, first last, vorname nachname, prénom nom, nombre apellido, n. n., n n,
+		mickey mouse, donald duck, fulano de tal, pepito perez`)
+)
+
+// madeUpCompany reports whether a name is one that somebody has made up to try something: Test Firma,
+// Muster AG.
+func madeUpCompany(s string) bool {
+	tried := false
+	for w := range strings.FieldsSeq(s) { // most names have none of them
+		tried = tried || madeUp[strings.Trim(w, "().,:;-–*\"'")]
+	}
+	if !tried {
+		return false
+	}
+	for w := range strings.FieldsSeq(NameKey(s)) {
+		switch {
+		case !madeUp[w] && !companyNouns[w] && !besideMadeUp[w]:
+			return false
+		}
+	}
+	return true
+}
+
+// madeUpPerson reports whether the halves of a name, in small letters, are such a one, or say twice that
+// nobody is known.
+func madeUpPerson(given, family string) bool {
+	return madeUpFamilies[family] || given != "" && madeUpPeople[given+" "+family] ||
+		given == family && slices.Contains(nothingWords, family)
 }
 
 // writtenAsName reports whether such a word is a name all the same.

@@ -648,6 +648,28 @@ func TestGuessedDecimalSign(t *testing.T) {
 }
 
 // A word for nothing where a name belongs may be a name; a person's that is written as one is.
+// Names that somebody has made up to try something may stand for nobody; a word of them within a name is none.
+func TestMadeUpNames(t *testing.T) {
+	company, family := catalog.Field{Likeness: catalog.AsCompanyName}, catalog.Field{Likeness: catalog.AsFamilyName}
+	for _, c := range []struct {
+		f           catalog.Field
+		other, text string
+		want        bool
+	}{
+		{company, "", "Test Firma", true}, {company, "", "Testfirma GmbH", true}, {company, "", "Muster AG", true},
+		{company, "", "TEST - bitte ignorieren", true}, {company, "", "Empresa de prueba", true},
+		{company, "", "Demo Account 2", true}, {company, "", "Test Valley Marina", false}, {company, "", "Testboats Ltd", false},
+		{company, "", "Firma", false}, {company, "", "Sample & Sons", false}, {company, "", "De Muster Werf", false},
+		{family, "Max", "Mustermann", true}, {family, "John", "Doe", true}, {family, "Mary", "Doe", false},
+		{family, "Foo", "Bar", true}, {family, "Ada", "Bar", false}, {family, "N.", "N.", true}, {family, "N.", "Nagy", false},
+		{family, "Unknown", "Unknown", true}, {family, "Ulla", "Unknown", false}, {family, "Test", "User", true},
+	} {
+		if got := Nobody(c.f, c.other, c.text); got != c.want {
+			t.Errorf("%s %s: made up %v, want %v", c.other, c.text, got, c.want)
+		}
+	}
+}
+
 func TestNobody(t *testing.T) {
 	person, company, other := catalog.Field{Likeness: catalog.AsFamilyName},
 		catalog.Field{Likeness: catalog.AsCompanyName}, catalog.Field{Likeness: catalog.AsLocality}
