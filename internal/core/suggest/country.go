@@ -68,7 +68,7 @@ const (
 // are numbers there, and something else in the sheet is of that country as well. It is to be
 // offered, never taken. With nothing to tell, or something of another country too, ok is false.
 func (v *View) HomeOf(phones []string) (home Home, ok bool) {
-	var local []string
+	var local, coded []string
 	weights, reasons := map[string]float64{}, map[string]string{}
 	speaks := func(countries string, weight float64, reason string) {
 		list := strings.Fields(countries)
@@ -83,7 +83,7 @@ func (v *View) HomeOf(phones []string) (home Home, ok bool) {
 		if slices.Contains(phones, col.Header) {
 			for _, s := range col.Samples {
 				if country := value.PhoneCountry(s); country != "" {
-					speaks(country, 1, "others are written with its code")
+					coded = append(coded, country)
 				} else if likePhone(s) {
 					local = append(local, s)
 				}
@@ -94,6 +94,11 @@ func (v *View) HomeOf(phones []string) (home Home, ok bool) {
 	}
 	if len(local) == 0 {
 		return home, false
+	}
+	for _, country := range coded {
+		if 2*len(coded) >= len(local) { // a few among many are rather those abroad
+			speaks(country, 1, "others are written with its code")
+		}
 	}
 	best, second := 0.0, 0.0
 	for country, weight := range weights {

@@ -28,6 +28,8 @@ func TestTheCountryOfTelephoneNumbers(t *testing.T) {
 			"GB others are written with its code"},
 		{"Tel=0515-412345|06 11223344;Land=NL|Nederland", "NL the rows that name a country name this one"},
 		{"Tel=0515-412345|06 11223344;Land=NL|BE", ""},
+		// the one abroad
+		{"Mobil=0171 5550123|0171 5550124|0171 5550125|+31 6 55501234", ""},
 		{"Cell=(410) 555-0123|410.555.0124;St=MD|Md.|VA", "US the states are of that country"},
 		{"Telefone=(48) 3222-1010|(92) 3333-4444;Cidade/UF=Paraty/RJ|Salvador/BA", "BR the states are of that country"},
 		{"Cell=(410) 555-0123|410.555.0124;Name=MD|VA", ""},
