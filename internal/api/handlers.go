@@ -526,7 +526,7 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 	if p.Position != nil {
 		position = *p.Position
 	}
-	filter, err := work.Within(i, p.Column, staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome),
+	filter, err := work.Filter(i, p.Column, staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome),
 		Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text})
 	if err != nil {
 		return nil, err

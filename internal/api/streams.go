@@ -103,7 +103,7 @@ func (h *handlers) DownloadRows(ctx context.Context, r DownloadRowsRequestObject
 		return nil, err
 	}
 	p := r.Params
-	filter, err := work.Within(i, p.Column, staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome),
+	filter, err := work.Filter(i, p.Column, staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome),
 		Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text})
 	if err != nil {
 		return nil, err

@@ -2,14 +2,17 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
 
 	"uchi/internal/client"
+	"uchi/internal/core/fault"
 	"uchi/internal/core/verdict"
 
 	"github.com/spf13/cobra"
@@ -390,15 +393,20 @@ func (a *app) mendBackCmd() *cobra.Command {
 	return cmd
 }
 
-// intoFile writes an answer into a file that must not be there yet.
+// intoFile writes an answer into a file that must not be there yet; half of one is no file.
 func intoFile(name string, from io.Reader) error {
 	f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	if errors.Is(err, fs.ErrExist) {
+		return fault.New(fault.Invalid, "file_exists", "a file of this name is there already").With(name).
+			Mended("Give another name, or move that file away.")
+	}
 	if err != nil {
-		return usageError{err}
+		return fault.New(fault.Invalid, "not_written", "the file cannot be written: "+err.Error()).With(name).
+			Mended("Give the name of a file in a folder that is there and that you may write in.")
 	}
-	if _, err := io.Copy(f, from); err != nil {
-		f.Close() //nolint:errcheck // the first error counts
-		return err
+	_, err = io.Copy(f, from)
+	if err = errors.Join(err, f.Close()); err != nil {
+		return errors.Join(err, os.Remove(name))
 	}
-	return f.Close()
+	return nil
 }

@@ -420,29 +420,42 @@ func (k *draftCheck) hasLeft(fp *mapping.FieldPlan, target catalog.RecordType, w
 // has one where the record's has none, where the row is of another country or town
 // than the record.
 func (k *draftCheck) elsewhere(fp *mapping.FieldPlan, target catalog.RecordType, with frag) stmt {
-	var apart []string
-	for _, like := range []catalog.Likeness{catalog.AsCountry, catalog.AsLocality} {
-		for i := range k.plan.Fields {
-			mine := k.plan.Fields[i].Field
-			for _, theirs := range target.Fields {
-				if mine.ComparedAs() == like && theirs.ComparedAs() == like {
-					written := func(v string) string { return `lower(` + v + `)` }
-					if like == catalog.AsLocality {
-						written = func(v string) string { return ownNames(plainWords(v)) }
-					}
-					apart = append(apart, written(schema.Column(mine, "d"))+` <> `+written(schema.Column(theirs, "r")))
-				}
-			}
-		}
-	}
-	if len(apart) == 0 || len(fp.Find) > 0 || !namesCompany(target) {
+	apart := k.apart(fp, target, target.Fields, "r")
+	if apart == "" {
 		return stmt{}
 	}
 	return k.hold(problem.LinkDoubtful, fp, `{record} || ' ' || {title}`, `
 		from {draft} d
 		join {links} x on x.field = {field} and x.lookup = d.{l}
 		join {targets} r on r.id = x.record_id
-		where x.how = `+literal(ByBareName)+` and coalesce(`+strings.Join(apart, " or ")+`, false)`, with)
+		where x.how = `+literal(ByBareName)+` and `+apart, with)
+}
+
+// apart is the SQL of whether row d is of another country or town than what a link to a company by its name
+// leads to; empty where nothing tells. Companies of a group are in many places.
+func (k *draftCheck) apart(fp *mapping.FieldPlan, target catalog.RecordType, fields []catalog.Field, theirs string) string {
+	if len(fp.Find) > 0 || target.Name == k.plan.Type.Name || !namesCompany(target) {
+		return ""
+	}
+	var apart []string
+	for _, like := range []catalog.Likeness{catalog.AsCountry, catalog.AsLocality} {
+		for i := range k.plan.Fields {
+			mine := k.plan.Fields[i].Field
+			for _, f := range fields {
+				if mine.ComparedAs() == like && f.ComparedAs() == like {
+					written := func(v string) string { return `lower(` + v + `)` }
+					if like == catalog.AsLocality {
+						written = func(v string) string { return ownNames(plainWords(v)) }
+					}
+					apart = append(apart, written(schema.Column(mine, "d"))+` <> `+written(schema.Column(f, theirs)))
+				}
+			}
+		}
+	}
+	if len(apart) == 0 {
+		return ""
+	}
+	return `coalesce(` + strings.Join(apart, " or ") + `, false)`
 }
 
 // hitByFields is the SQL that finds records equal in all of the given fields, in

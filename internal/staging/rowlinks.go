@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/verdict"
@@ -73,6 +74,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 		people := []string{`select r.id, ` + spoken(`r.`+schema.Title, schema.TitleText(target, "r")) +
 			` as name from {targets} r`}
 		var theirs []string
+		var apart []stmt
 		for n, to := range k.mayName(*fp) {
 			from := fmt.Sprintf("theirs%d", n)
 			columns, loaded := []string{`t.row_no`, `b.record_id`}, ""
@@ -112,10 +114,10 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 				}
 				byName = append(byName, named)
 			}
-			theirs = append(theirs, from+` as materialized (
-				select `+list(columns)+` from `+to.draft.everyRow("draft")+` t join `+to.draft.everyRow("became")+
-				` b on b.row_no = t.row_no`+loaded+` where b.record_id is not null
-			),`)
+			rows := to.draft.everyRow("draft") + ` t join ` + to.draft.everyRow("became") + ` b on b.row_no = t.row_no` + loaded +
+				` where b.record_id is not null`
+			theirs = append(theirs, from+` as materialized (select `+list(columns)+` from `+rows+`),`)
+			apart = append(apart, k.rowsElsewhere(fp, target, to.draft, columns[1], rows, with))
 		}
 		with["short"] = k.byShort(target, fp.Field.Name, strings.Join(people, " union all "))
 		with["keys"], with["by_name"], with["theirs"] = strings.Join(keys, " union all "), strings.Join(byName, " union "),
@@ -163,13 +165,39 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 			arg{"row": string(ByRow), "short": string(ByShort)}),
 			q(`analyze {links}`)}
 		if !k.unchecked(*fp) { // else it is known when the import that is loaded later is checked
-			statements = append(statements, k.tellLinks(fp, target, with)...)
+			statements = append(append(statements, k.tellLinks(fp, target, with)...), apart...)
 		}
 		if err := k.do(ctx, stepRowLinks, statements...); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// rowsElsewhere is as elsewhere, for links to what the rows of a draft become. Record is the SQL of what
+// that is, and rows that of the rows t.
+func (k *draftCheck) rowsElsewhere(fp *mapping.FieldPlan, target catalog.RecordType, to *draftCheck, record, rows string,
+	with frag) stmt {
+	var fields []catalog.Field
+	for _, f := range to.plan.Fields {
+		fields = append(fields, f.Field)
+	}
+	apart := k.apart(fp, target, fields, "t")
+	title := to.titleOf("t")
+	if apart == "" || title == "" {
+		return stmt{}
+	}
+	columns := []string{record, title + ` as title`, to.saidTitle("t") + ` as said`}
+	for _, f := range fields {
+		if f.ComparedAs() == catalog.AsCountry || f.ComparedAs() == catalog.AsLocality {
+			columns = append(columns, schema.Column(f, "t"))
+		}
+	}
+	return k.hold(problem.LinkDoubtful, fp, `t.said`, `
+		from {draft} d
+		join {links} x on x.field = {field} and x.lookup = d.{l} and x.how = `+literal(ByRow)+`
+		join (select `+list(columns)+` from `+rows+`) t on t.record_id = x.record_id and t.title = d.{m}
+		where `+schema.LegalForm(`d.{l}`)+` <> `+schema.LegalForm(`t.said`)+` and `+apart, with)
 }
 
 // meetRows gives the queries of the rows of this draft that link to the rows @rows,

@@ -289,3 +289,24 @@ func TestSameContentTwice(t *testing.T) {
 	b.want(left, "[copy.csv same_content b/people (2).csv same_content]")
 	b.want(len(b.members(bundle)), 3)
 }
+
+// A company of the bundle that people name without its legal form is doubtful where the row is of another town,
+// as one that is there would be; that a company of a group is elsewhere than its parent says nothing.
+func TestNamesOfTheBundleElsewhere(t *testing.T) {
+	b := start(t)
+	files := []string{"accounts.csv", "Company,Parent company,Town,Country\nBrise Boote GmbH,,Köln,DE\n" +
+		"Brise Nord GmbH,Brise Boote,Husum,DE\n",
+		"contacts.csv", "First name,Last name,E-mail,Company,Town\nAda,Ek,ek@x.example,Brise Boote,Cologne\n" +
+			"Bo,Lie,lie@x.example,Brise Boote,Kiel\nCy,Moe,moe@x.example,Brise Boote,\nDi,Dahl,dahl@x.example,Brise Boote GmbH,Kiel\n"}
+	bundle := b.checkBundle(b.bundled(files...))
+	b.want(b.said(bundle), "accounts.csv ready map[create:2]\ncontacts.csv ready map[create:3 hold:1]")
+	for _, i := range b.members(bundle) {
+		if i.Into == "contact" {
+			b.want(b.codes(i), "[3 link_doubtful account]")
+		}
+	}
+	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
+	b.settled(bundle)
+	bundle = b.checkBundle(b.bundled(files...))
+	b.want(b.said(bundle), "accounts.csv ready map[same:2]\ncontacts.csv ready map[hold:1 same:3]")
+}

@@ -16,8 +16,10 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
+	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
+	"uchi/internal/core/verdict"
 	"uchi/internal/staging"
 	"uchi/internal/store"
 
@@ -88,14 +90,39 @@ func placeOf(i store.Import, header string) (int, error) {
 		fault.Cut(strings.Join(i.Headers(), ", "), 300) + ".")
 }
 
-// Within lets a filter look for its text in one column only, by its header.
-func Within(i store.Import, column string, f staging.RowFilter) (staging.RowFilter, error) {
+// Filter looks whether a filter of rows names verdicts, outcomes and problems that there are, and lets it look
+// for its text in one column only, by its header.
+func Filter(i store.Import, column string, f staging.RowFilter) (staging.RowFilter, error) {
+	for _, word := range []struct {
+		said, of string
+		known    []string
+	}{
+		{f.Verdict, "verdict", words(verdict.All)}, {f.Outcome, "outcome", words(verdict.Outcomes)},
+		{f.Problem, "problem", words(problem.Codes())},
+	} {
+		if word.said == "" || slices.Contains(word.known, word.said) {
+			continue
+		}
+		mend := "One of: " + strings.Join(word.known, ", ") + "."
+		if f.Outcome == word.said && slices.Contains(words(verdict.All), word.said) {
+			mend = "It is a verdict, which rows have before they are loaded. " + mend
+		}
+		return f, fault.New(fault.Invalid, "unknown_"+word.of, "rows have no such "+word.of).With(word.said).Mended(mend)
+	}
 	if column == "" {
 		return f, nil
 	}
 	n, err := placeOf(i, column)
 	f.In = n + 1
 	return f, err
+}
+
+// words are texts of any kind as they are written.
+func words[T ~string](list []T) (out []string) {
+	for _, w := range list {
+		out = append(out, string(w))
+	}
+	return out
 }
 
 // OrderOf gives the order of rows by a column, whose header stands behind a hyphen where

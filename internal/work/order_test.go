@@ -46,10 +46,10 @@ func TestRowsInOrder(t *testing.T) {
 	}
 	b.want(b.inOrder(i, "-Title", staging.RowFilter{Verdict: "hold", Field: "expected_close"}), "6 4")
 	b.want(b.inOrder(i, "Title", staging.RowFilter{Text: "berth"}), "3 2")
-	found, err := Within(i, "Title", staging.RowFilter{Text: "NE"})
+	found, err := Filter(i, "Title", staging.RowFilter{Text: "NE"})
 	b.ok(err)
 	b.want(b.inOrder(i, "Title", found), "6")
-	if _, err := Within(i, "Colour", found); !fault.Is(err, "unknown_column") {
+	if _, err := Filter(i, "Colour", found); !fault.Is(err, "unknown_column") {
 		t.Errorf("a column that is not there: %v", err)
 	}
 
@@ -66,5 +66,23 @@ func TestRowsInOrder(t *testing.T) {
 	i.Veil.Columns = []int{1}
 	if _, err := OrderOf(i, "Amount"); !fault.Is(err, "field_kept") {
 		t.Errorf("a column that is kept from who looks: %v", err)
+	}
+}
+
+// A filter that names no verdict, outcome or problem that there is finds nothing, and says so rather than that
+// there are no such rows.
+func TestFilterThatIsNone(t *testing.T) {
+	for _, x := range []struct {
+		f    staging.RowFilter
+		code string
+	}{
+		{staging.RowFilter{Verdict: "hold", Outcome: "held", Problem: "bad_email"}, ""},
+		{staging.RowFilter{Verdict: "held"}, "unknown_verdict"}, {staging.RowFilter{Outcome: "hold"}, "unknown_outcome"},
+		{staging.RowFilter{Problem: "bad_mail"}, "unknown_problem"},
+	} {
+		_, err := Filter(store.Import{}, "", x.f)
+		if x.code == "" && err != nil || x.code != "" && !fault.Is(err, x.code) {
+			t.Errorf("%+v: %v, want %q", x.f, err, x.code)
+		}
 	}
 }
