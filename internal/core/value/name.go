@@ -510,7 +510,8 @@ func HalfName(s string) string {
 	if !isASCII(s) {
 		s = withoutAddressBehind(s)
 		plain := Trim(strings.Map(func(r rune) rune {
-			if unicode.Is(unicode.So, r) || unicode.Is(unicode.Variation_Selector, r) || r == '\u200d' {
+			// Signs such as © are what a letter looks like that was decoded wrongly.
+			if r > unicode.MaxLatin1 && unicode.Is(unicode.So, r) || unicode.Is(unicode.Variation_Selector, r) || r == '\u200d' {
 				return -1
 			}
 			return r

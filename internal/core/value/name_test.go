@@ -15,7 +15,8 @@ func TestHalfName(t *testing.T) {
 		"Lehmann": "Lehmann", "Lund, MBA": "Lund", "Lund, PhD, CPA": "Lund", "van der Kade, Ph.D.": "van der Kade",
 		"Berg 🚤": "Berg", "O'Hara ✔": "O'Hara", "Reyes-": "Reyes", "- Reyes,": "Reyes", "-": "-", "Kade Prof. Dr.": "Kade",
 		"Dr. Kade": "Kade", "Frau Kade": "Kade", "Graf Kade": "Graf Kade", "Berg-Lund": "Berg-Lund", "Reyes, Kari": "Reyes, Kari",
-		"Ada M.": "Ada M.", "🚤": "🚤", "田中様": "田中", "田中": "田中", "- ,": "-",
+		"Ada M.": "Ada M.", "🚤": "🚤", "田中様": "田中", "田中": "田中",
+		"JosÃ©": "JosÃ©", "Kade ©": "Kade ©", "- ,": "-",
 	} {
 		if got := HalfName(in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
