@@ -303,6 +303,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		}
 		out = nameFiles(target, out)
 	}
+	v.doubtPrices(targets, out)
 	ofLines = v.doubtTotals(targets, out)
 	v.doubtBeside(out)
 	order := map[string]int{}
@@ -337,6 +338,25 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 var totalWords = wordSet(`total totals sum summe gesamt gesamtpreis gesamtbetrag zeilensumme linetotal ttc ht totale
 	totaal totalt
 	summa yhteensa razem suma subtotal`)
+
+// doubtPrices leaves prices to be asked about that stand beside a quantity, where what the rows become has none:
+// they are those of one thing each, and no amounts of a whole.
+func (v *View) doubtPrices(targets []Target, list []Suggestion) {
+	if !slices.ContainsFunc(v.columns, func(c sheet.Column) bool { return says(c.Header, "quantity") }) {
+		return
+	}
+	for n := range list {
+		s := &list[n]
+		at := slices.IndexFunc(targets, func(t Target) bool { return t.Draft == s.Draft })
+		f, _ := targets[at].Type.Field(s.Field)
+		counted := slices.ContainsFunc(targets[at].Type.Fields,
+			func(f catalog.Field) bool { return setScore(targets[at].Type.Name, f, []string{"quantity"}) >= certain })
+		if s.Taken && f.Type == catalog.Money && !counted && says(s.Column, "price") {
+			s.Taken, s.Confidence = false, min(s.Confidence, perhaps)
+			s.Reason += ", but beside a quantity it seems to be the price of one"
+		}
+	}
+}
 
 // doubtTotals leaves amounts and remarks that seem to be those of lines to be asked about, where rows make
 // both lines and what they belong to: those that are filled where the name of the latter is

@@ -623,6 +623,9 @@ func setScore(t string, f catalog.Field, set []string) (best float64) {
 	for n, phrase := range known {
 		phrase, vague := strings.CutSuffix(phrase, "?")
 		wanted := strings.Fields(phrase)
+		if ownKey(f) && ofOthers(t, wanted) {
+			continue
+		}
 		slices.Sort(wanted)
 		near := float64(n) / 1000
 		score := 0.0
@@ -639,6 +642,15 @@ func setScore(t string, f catalog.Field, set []string) (best float64) {
 		best = max(best, score)
 	}
 	return best
+}
+
+// ofOthers reports whether a number that is called so is that of records of other types alone: a
+// contact's number is no account's.
+func ofOthers(t string, concepts []string) bool {
+	own := entities[t]
+	return len(own) > 0 && slices.ContainsFunc(concepts, func(c string) bool {
+		return (c == "person" || c == "deal" || c == "subject") && !slices.Contains(own, c)
+	})
 }
 
 // leaving gives a set without the concepts of another, which must all be in it.

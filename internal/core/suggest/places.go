@@ -137,8 +137,8 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 	return list
 }
 
-// splitRegions turns a column that is called after towns and regions, and has both in its cells, into the
-// two fields.
+// splitRegions turns a column that is called after towns and regions, or after towns alone, and has both in its
+// cells, into the two fields: “Boston, MA”.
 func splitRegions(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
 	town, ok := target.Type.FieldAs(catalog.AsLocality)
 	at := slices.IndexFunc(target.Type.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion })
@@ -153,8 +153,11 @@ func splitRegions(target Target, columns []sheet.Column, list []Suggestion) []Su
 		elsewhere := slices.ContainsFunc(list, func(s Suggestion) bool {
 			return s.Draft == target.Draft && s.Taken && s.Column != col.Header && (s.Field == town.Name || s.Field == region)
 		})
-		told := func(s string) bool { _, ok := value.TownAndRegion(s); return ok }
-		if both && !elsewhere && len(col.Samples) > 0 && share(col.Samples, told) > 0.6 {
+		told := func(s string) bool {
+			p, ok := value.TownAndRegion(s)
+			return ok && (both || len(value.CountriesOfState(p.Region)) > 0)
+		}
+		if (both || says(col.Header, "town")) && !elsewhere && len(col.Samples) > 0 && share(col.Samples, told) > 0.6 {
 			return parted(list, target, col.Header, 0.95, "the cells hold town and region together",
 				map[string]mapping.Take{town.Name: mapping.TakeTown, region: mapping.TakeRegion})
 		}

@@ -45,3 +45,20 @@ func TestTownsWithStates(t *testing.T) {
 		}
 	}
 }
+
+// A column of towns that have the letters of their states behind them gives both.
+func TestTownsWithTheirStates(t *testing.T) {
+	firm := column("Company", "Harbor Point LLC", "Bayview Yachts Inc", "Lake Boats LLC", "Quay Works Inc")
+	for _, x := range []struct {
+		cells []string
+		want  string
+	}{
+		{[]string{"Boston, MA", "Newport, RI", "Burlington", "Mystic, CT"}, "locality+region"},
+		{[]string{"Boston, Lincs", "Newport", "Burlington", "Mystic"}, "locality"},
+	} {
+		got := takenOf(t, "account", firm, column("City", x.cells...))["City"]
+		if got != x.want && got != "region+locality" {
+			t.Errorf("%v goes to %s, want %s", x.cells, got, x.want)
+		}
+	}
+}
