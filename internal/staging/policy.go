@@ -1,8 +1,7 @@
 package staging
 
 import (
-	"maps"
-	"slices"
+	"encoding/json"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -218,12 +217,8 @@ func inFull(v string) string {
 // ownNames is the SQL of the name of a town or a region in its own language, where the words of a name are those of
 // another.
 func ownNames(words string) string {
-	var when []string
-	for _, other := range slices.Sorted(maps.Keys(value.OwnNames())) {
-		when = append(when, `when `+schema.Literal(other)+` then `+schema.Literal(value.OwnNames()[other]))
-	}
-	return `case regexp_replace(` + words + `, '^st ', 'saint ') ` + strings.Join(when, " ") + ` else regexp_replace(` +
-		words + `, '\mst\M', 'saint', 'g') end`
+	names, _ := json.Marshal(value.OwnNames()) // texts always can be
+	return `coalesce(` + schema.Literal(string(names)) + `::jsonb ->> ` + words + `, regexp_replace(` + words + `, '\mst\M', 'saint', 'g'))`
 }
 
 // otherHalf gives the other half of a person's name.

@@ -206,7 +206,7 @@ func Nobody(f catalog.Field, other, s string) bool {
 	case f.Likeness == catalog.AsFamilyName && deskWords[first]:
 		return desk(other, s)
 	case f.Likeness == catalog.AsFamilyName:
-		return madeUpPerson(strings.ToLower(other), low)
+		return madeUpPerson(other, low)
 	case f.Likeness == catalog.AsCompanyName:
 		return madeUpCompany(low)
 	}
@@ -228,12 +228,23 @@ var (
 		mickey mouse, donald duck, fulano de tal, pepito perez`)
 )
 
+// madeUpWith are the family names of whole ones that are made up.
+var madeUpWith = func() map[string]bool {
+	set := map[string]bool{}
+	for name := range madeUpPeople {
+		_, family, _ := strings.Cut(name, " ")
+		set[family] = true
+	}
+	return set
+}()
+
 // madeUpCompany reports whether a name is one that somebody has made up to try something: Test Firma,
 // Muster AG.
 func madeUpCompany(s string) bool {
 	tried := false
-	for w := range strings.FieldsSeq(s) { // most names have none of them
-		tried = tried || madeUp[strings.Trim(w, "().,:;-–*\"'")]
+	for rest, w := s, ""; rest != "" && !tried; { // most names have none of them
+		w, rest, _ = strings.Cut(rest, " ")
+		tried = len(w) > 3 && madeUp[strings.Trim(w, "().,:;-–*\"'")]
 	}
 	if !tried {
 		return false
@@ -247,11 +258,11 @@ func madeUpCompany(s string) bool {
 	return true
 }
 
-// madeUpPerson reports whether the halves of a name, in small letters, are such a one, or say twice that
+// madeUpPerson reports whether the halves of a name, the family name in small letters, are such a one, or say twice that
 // nobody is known.
 func madeUpPerson(given, family string) bool {
-	return madeUpFamilies[family] || given != "" && madeUpPeople[given+" "+family] ||
-		given == family && slices.Contains(nothingWords, family)
+	return madeUpFamilies[family] || madeUpWith[family] && madeUpPeople[strings.ToLower(given)+" "+family] ||
+		strings.EqualFold(given, family) && slices.Contains(nothingWords, family)
 }
 
 // writtenAsName reports whether such a word is a name all the same.
