@@ -128,7 +128,7 @@ var means = map[string][]string{
 	"probability": {"probability", "percent probability", "close probability", "close percent", "percent?"},
 	"expected_close": {
 		"close", "close date", "close expected", "close date expected", "close deal", "close due", "close estimated",
-		"close date estimated", "expected order", "deal due expected", "date expected", "expected?", "when?",
+		"close date estimated", "expected order", "due expected", "deal due expected", "date expected", "expected?", "when?",
 	},
 	"opened_on":   {"opened", "date opened", "deal opened"},
 	"loss_reason": {"lost reason", "unmade", "reason?", "lost?"},
@@ -649,7 +649,8 @@ func setScore(t string, f catalog.Field, set []string) (best float64) {
 func ofOthers(t string, concepts []string) bool {
 	own := entities[t]
 	return len(own) > 0 && slices.ContainsFunc(concepts, func(c string) bool {
-		return (c == "person" || c == "deal" || c == "subject") && !slices.Contains(own, c)
+		enquiry := c == "deal" && t == "lead" // which is what a lead has made
+		return (c == "person" || c == "deal" || c == "subject") && !enquiry && !slices.Contains(own, c)
 	})
 }
 
