@@ -41,3 +41,36 @@ func TestWhatAndWhen(t *testing.T) {
 		t.Errorf("what alone goes to %v", got)
 	}
 }
+
+// A type is not sure where something is lacking that each record must have, and little else is found.
+func TestSureOfAType(t *testing.T) {
+	for _, x := range []struct {
+		best TypeSuggestion
+		sure bool
+	}{
+		{TypeSuggestion{Type: "lead", Score: 0.45, lacks: true}, false}, {TypeSuggestion{Type: "lead", Score: 0.6, lacks: true}, true},
+		{TypeSuggestion{Type: "contact", Score: 0.45}, true}, {TypeSuggestion{Type: "contact", Score: 0.25}, false},
+	} {
+		if _, sure := Sure([]TypeSuggestion{x.best, {Type: "account", Score: 0.2}}); sure != x.sure {
+			t.Errorf("%+v: sure %v", x.best, sure)
+		}
+	}
+}
+
+// People whom somebody has met at a fair are leads rather than contacts.
+func TestMetAtAFair(t *testing.T) {
+	c := standard(t)
+	columns := []sheet.Column{column("First name", "Ada", "Per", "Kari", "Ola"), column("Last name", "Kade", "Lund", "Moe", "Lie"),
+		column("Company", "Tern AS", "Gull Ltd", "Quay Ltd", "Kelp AG"), column("E-mail", "a@x.example", "b@x.example",
+			"c@x.example", "d@x.example")}
+	best := func(more sheet.Column) string {
+		view := NewView(append(columns[:len(columns):len(columns)], more)).Among(c)
+		return view.Types(c, func(string) Memory { return nil })[0].Type
+	}
+	if got := best(column("Badge no", "4711", "4725", "4802", "4966")); got != "lead" {
+		t.Errorf("people with badges are of type %s", got)
+	}
+	if got := best(column("No", "4711", "4725", "4802", "4966")); got != "contact" {
+		t.Errorf("people with numbers are of type %s", got)
+	}
+}

@@ -156,7 +156,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 	if v.ranked != nil {
 		return v.ranked
 	}
-	columns, named, birthdays := v.columns, v.named(c), v.haveBirthdays()
+	columns, named, birthdays, met := v.columns, v.named(c), v.haveBirthdays(), v.metAtFair()
 	var all []Target
 	for _, t := range c.Types {
 		all = append(all, Target{Type: t, Memory: memory(t.Name)})
@@ -218,6 +218,12 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if wanted > 0 && required == 0 { // no row of it would load
 			score *= unmarked
 		}
+		switch {
+		case met && t.Name == "contact":
+			score *= unmet
+		case met && t.Name == "lead":
+			said["met_on"] = true
+		}
 		if marks, ok := marksOf[t.Name]; ok && !slices.ContainsFunc(marks.fields, func(f string) bool { return said[f] }) {
 			score *= marks.without
 		}
@@ -231,7 +237,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if required == wanted && len(placed) > 0 && named[t.Name] {
 			score, reason = score*byName, reason+", and the sheet is called so"
 		}
-		out = append(out, TypeSuggestion{Type: t.Name, Score: score, Reason: reason})
+		out = append(out, TypeSuggestion{Type: t.Name, Score: score, Reason: reason, lacks: v.lacking[t.Name]})
 	}
 	slices.SortStableFunc(out, func(a, b TypeSuggestion) int { return cmp.Compare(b.Score, a.Score) })
 	v.ranked = out
@@ -257,6 +263,26 @@ var marksOf = map[string]struct {
 }
 
 const unmarked = 0.8
+
+// unmet is for contacts where headers say that people were met at a fair.
+const unmet = 0.85
+
+// Words of headers of lists that are made at a fair, and what they say of who spoke to somebody there.
+var (
+	fairWords = wordSet(`badge badgenr badgeno badgenummer cracha bricka bricknr fair messe messa feira feria fiera salon targi
+		beurs visitor visitors besucher visitante visiteur visitatore besoker besokende kavija scan scanned scannet gescannt
+		εκθεση 展示会 名刺 名刺交換日`)
+	spokenTo = keys("spoken to by", "talked to by", "met by", "vu par", "rencontre par", "gesprochen mit", "gesprach mit",
+		"gesproken met", "snakket med", "talte med", "pratade med", "traffad av", "mott av", "modt af", "rozmawial",
+		"rozmawiala", "incontrato da", "hablado con", "atendido por", "μιλησε με", "keskusteli kanssa")
+)
+
+// metAtFair reports whether headers say that the people of a sheet were met at a fair.
+func (v *View) metAtFair() bool {
+	return slices.ContainsFunc(v.columns, func(c sheet.Column) bool {
+		return spokenTo[headerKey(c.Header)] || slices.ContainsFunc(tokens(c.Header), func(w string) bool { return fairWords[w] })
+	})
+}
 
 // mostlyFilled is in what share of the rows what a type requires is filled in sheets of it: where it
 // is in fewer, most rows are something else.
@@ -305,7 +331,7 @@ func telling(c catalog.Catalog, field string) float64 {
 // Sure gives the record type that a sheet is of; ok is false when none fits, or
 // another fits nearly as well: then a person is asked.
 func Sure(ranked []TypeSuggestion) (typeName string, ok bool) {
-	if len(ranked) == 0 || ranked[0].Score < leastScore || len(ranked) > 1 && ranked[0].Score < ranked[1].Score*clearly {
+	if len(ranked) == 0 || ranked[0].Score < leastScore || ranked[0].lacks && ranked[0].Score < withoutAll || len(ranked) > 1 && ranked[0].Score < ranked[1].Score*clearly {
 		return "", false
 	}
 	return ranked[0].Type, true
@@ -326,6 +352,7 @@ func Likely(ranked []TypeSuggestion) (list []TypeSuggestion) {
 // than any other.
 const (
 	leastScore = 0.28
+	withoutAll = 0.5 // where something is not found that each record must have
 	clearly    = 1.12
 )
 
@@ -334,6 +361,8 @@ type TypeSuggestion struct {
 	Type   string  `json:"type"`
 	Score  float64 `json:"score"`
 	Reason string  `json:"reason"`
+
+	lacks bool // something is not found that each record must have
 }
 
 // Routine makes the routine that takes what is certain.
