@@ -348,6 +348,9 @@ func (v *View) doubtPrices(targets []Target, list []Suggestion) {
 	for n := range list {
 		s := &list[n]
 		at := slices.IndexFunc(targets, func(t Target) bool { return t.Draft == s.Draft })
+		if at < 0 {
+			continue
+		}
 		f, _ := targets[at].Type.Field(s.Field)
 		counted := slices.ContainsFunc(targets[at].Type.Fields,
 			func(f catalog.Field) bool { return setScore(targets[at].Type.Name, f, []string{"quantity"}) >= certain })

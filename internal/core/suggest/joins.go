@@ -232,14 +232,14 @@ func joinExtensions(target Target, columns []sheet.Column, list []Suggestion) []
 
 // dialCodes are headers of columns of what is dialled before the telephone numbers behind them: the
 // code of an area or of a country.
-var dialCodes = keys("area code", "area", "phone area code", "tel area code", "std", "std code", "dialling code",
+var dialCodes = keys("area code", "phone area code", "tel area code", "std", "std code", "dialling code",
 	"dialing code", "dial code", "phone code", "phone country code", "country code phone", "country code", "country dial code",
-	"vorwahl", "vorw", "vw", "ortsvorwahl", "tel vorwahl", "telefonvorwahl", "vorwahl tel", "vorwahl telefon",
+	"vorwahl", "vorw", "ortsvorwahl", "tel vorwahl", "telefonvorwahl", "vorwahl tel", "vorwahl telefon",
 	"mobilvorwahl", "vorwahl mobil", "landervorwahl", "landesvorwahl", "vorwahl land", "indicatif", "indicatif tel",
-	"indicatif pays", "indicatif regional", "prefijo", "prefijo tel", "prefijo pais", "prefisso", "pref", "prefisso tel",
+	"indicatif pays", "indicatif regional", "prefijo", "prefijo tel", "prefijo pais", "prefisso", "prefisso tel",
 	"prefisso internazionale", "netnummer", "netnr", "kengetal", "landnummer", "riktnummer", "riktnr", "landsnummer",
-	"landskod", "landekode", "landkode", "retningsnummer", "kierunkowy", "nr kierunkowy", "numer kierunkowy", "kier",
-	"indicativo", "ddd", "ddi", "suuntanumero", "suuntanro", "maatunnus", "predvolba", "korzetszam", "korzet",
+	"landskod", "landekode", "landkode", "retningsnummer", "kierunkowy", "nr kierunkowy", "numer kierunkowy",
+	"indicativo", "ddd", "suuntanumero", "suuntanro", "maatunnus", "predvolba", "korzetszam", "korzet",
 	"κωδικοσ περιοχησ", "市外局番", "国番号")
 
 var (

@@ -17,8 +17,7 @@ const (
 	mostLabels   = 200
 )
 
-// labelled reports whether the cells of the first column name fields of one record type, each
-// another, most of them do.
+// labelled reports whether most cells of the first column name fields of one record type, each another.
 func (v *View) labelled(c catalog.Catalog) bool {
 	if len(v.columns) < 2 {
 		return false
