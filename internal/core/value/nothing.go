@@ -250,16 +250,15 @@ func madeUpCompany(s string) bool {
 		return false
 	}
 	for w := range strings.FieldsSeq(NameKey(s)) {
-		switch {
-		case !madeUp[w] && !companyNouns[w] && !besideMadeUp[w]:
+		if !madeUp[w] && !companyNouns[w] && !besideMadeUp[w] {
 			return false
 		}
 	}
 	return true
 }
 
-// madeUpPerson reports whether the halves of a name, the family name in small letters, are such a one, or say twice that
-// nobody is known.
+// madeUpPerson reports whether the halves of a name, the family name in small letters, are such a one,
+// or say twice that nobody is known.
 func madeUpPerson(given, family string) bool {
 	return madeUpFamilies[family] || madeUpWith[family] && madeUpPeople[strings.ToLower(given)+" "+family] ||
 		strings.EqualFold(given, family) && slices.Contains(nothingWords, family)

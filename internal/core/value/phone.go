@@ -199,8 +199,11 @@ func isLocal(s string, n *phonenumbers.PhoneNumber, country string) bool {
 	if country == "" || strings.HasPrefix(s, "+") || phonenumbers.GetNddPrefixForRegion(country, true) != "0" {
 		return false
 	}
-	number := phonenumbers.GetNationalSignificantNumber(n)
-	return len(number) <= most && !strings.HasPrefix(strings.TrimLeft(s, "( "), "0") && n.GetCountryCode() == int32(phonenumbers.GetCountryCodeForRegion(country))
+	if n.GetCountryCode() != int32(phonenumbers.GetCountryCodeForRegion(country)) {
+		return false
+	}
+	dialled := strings.HasPrefix(strings.TrimLeft(s, "( "), "0")
+	return len(phonenumbers.GetNationalSignificantNumber(n)) <= most && !dialled
 }
 
 // countedUp reports whether a number is typed to fill the cell: 1234567890, 9999999.
