@@ -175,7 +175,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 }
 
 // rowsElsewhere is as elsewhere, for links to what the rows of a draft become. Record is the SQL of what
-// that is, and rows that of the rows t.
+// that is, and rows that of the rows t; of several for one record the first counts, so that it is said once.
 func (k *draftCheck) rowsElsewhere(fp *mapping.FieldPlan, target catalog.RecordType, to *draftCheck, record, rows string,
 	with frag) stmt {
 	var fields []catalog.Field
@@ -187,7 +187,7 @@ func (k *draftCheck) rowsElsewhere(fp *mapping.FieldPlan, target catalog.RecordT
 	if apart == "" || title == "" {
 		return stmt{}
 	}
-	columns := []string{record, title + ` as title`, to.saidTitle("t") + ` as said`}
+	columns := []string{`t.row_no`, record, title + ` as title`, to.saidTitle("t") + ` as said`}
 	for _, f := range fields {
 		if f.ComparedAs() == catalog.AsCountry || f.ComparedAs() == catalog.AsLocality {
 			columns = append(columns, schema.Column(f, "t"))
@@ -196,7 +196,9 @@ func (k *draftCheck) rowsElsewhere(fp *mapping.FieldPlan, target catalog.RecordT
 	return k.hold(problem.LinkDoubtful, fp, `t.said`, `
 		from {draft} d
 		join {links} x on x.field = {field} and x.lookup = d.{l} and x.how = `+literal(ByRow)+`
-		join (select `+list(columns)+` from `+rows+`) t on t.record_id = x.record_id and t.title = d.{m}
+		join (
+			select distinct on (record_id) * from (select `+list(columns)+` from `+rows+`) theirs order by record_id, row_no
+		) t on t.record_id = x.record_id and t.title = d.{m}
 		where `+schema.LegalForm(`d.{l}`)+` <> `+schema.LegalForm(`t.said`)+` and `+apart, with)
 }
 

@@ -61,7 +61,9 @@ func (t RecordType) Doubts(f Field) Doubt {
 }
 
 // vagueChoices are words for what is none of the other choices.
-var vagueChoices = strings.Fields("other others misc miscellaneous unknown unspecified undefined various")
+var vagueChoices = strings.Fields(`other others misc miscellaneous unknown unspecified undefined various sonstige sonstiges
+	andere unbekannt divers diverses autre autres inconnu otro otros otra otras altro altri overig overige anders annat övrigt
+	andet annet inne outro outros muu άλλο その他`)
 
 // Vague gives the codes of a field's choices that are for what is none of the others.
 func (f Field) Vague() (codes []string) {

@@ -36,6 +36,15 @@ func TestDoubts(t *testing.T) {
 	}
 }
 
+// A choice for what is none of the others is told by its code or its label, in several languages.
+func TestVagueChoices(t *testing.T) {
+	f := Field{Choices: []Choice{{Code: "marina", Label: "Marina"}, {Code: "x", Label: "Sonstige"}, {Code: "OTHER", Label: "Rest"},
+		{Code: "other_yard", Label: "Another yard"}}}
+	if got := f.Vague(); !slices.Equal(got, []string{"x", "OTHER"}) {
+		t.Errorf("for none of the others: %v", got)
+	}
+}
+
 // What is done with rows that are known as records of another type can be changed, and
 // what a customer has changed stays when the product learns more.
 func TestChangeKnownAndMatch(t *testing.T) {

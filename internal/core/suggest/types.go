@@ -1,0 +1,227 @@
+package suggest
+
+import (
+	"cmp"
+	"slices"
+	"strconv"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/sheet"
+)
+
+// Which record type a sheet is of, and how sure that is.
+
+// Types ranks the record types by how many of the columns find a field, best
+// first, with the reason; memory gives what was chosen for each before.
+func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []TypeSuggestion {
+	if v.ranked != nil {
+		return v.ranked
+	}
+	columns, named, birthdays, met := v.columns, v.named(c), v.haveBirthdays(), v.metAtFair()
+	var all []Target
+	for _, t := range c.Types {
+		all = append(all, Target{Type: t, Memory: memory(t.Name)})
+	}
+	v.compareAll(all)
+	filledIn := map[string]float64{}
+	for _, col := range columns {
+		filledIn[col.Header] = float64(col.Filled) / float64(max(1, col.Filled+col.Blank))
+		if col.Filled == 0 && col.Blank == 0 { // nothing is known of its rows
+			filledIn[col.Header] = 1
+		}
+	}
+	var out []TypeSuggestion
+	for _, t := range c.Types {
+		required, wanted := 0, 0
+		// the share of rows in which a field is filled, and that of rows that would load
+		full, loads := map[string]float64{}, 0.0
+		got, placed := map[string]bool{}, map[string]bool{} // a column may go to two fields, and counts once
+		said := map[string]bool{}                           // fields that were not only left
+		sum, known := 0.0, false                            // whether the rows are those who own records
+		for _, s := range v.Across([]Target{{Type: t, Memory: memory(t.Name)}}) {
+			if s.Taken {
+				said[s.Field] = said[s.Field] || !s.left
+				full[s.Field] = max(full[s.Field], filledIn[s.Column])
+				f, _ := t.Field(s.Field)
+				known = known || t.InUse != "" && (f.Key || slices.Contains(t.Title, s.Field)) && v.namesRows(t.Name, s.Column)
+				if got[s.Field] = true; !placed[s.Column] {
+					weight := s.Confidence * telling(c, s.Field)
+					if s.left {
+						weight *= leftWeight
+					}
+					sum += weight
+				}
+				placed[s.Column] = true
+			}
+		}
+		for _, f := range t.Fields {
+			if f.Required && f.Default == "" {
+				wanted++
+				if got[f.Name] {
+					required++
+					loads += min(1, full[f.Name]/mostlyFilled)
+				} else if f.Type != catalog.Reference {
+					v.lacking[t.Name] = true
+				}
+			}
+		}
+		score := sum / float64(max(1, len(columns)))
+		if wanted > 0 {
+			score *= 0.4 + 0.6*loads/float64(wanted)
+		}
+		if _, person := t.FieldAs(catalog.AsFamilyName); birthdays && !person &&
+			!slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsBirth }) {
+			score *= hardly // only people have them
+		}
+		if known {
+			score *= byName
+		}
+		if wanted > 0 && required == 0 { // no row of it would load
+			score *= unmarked
+		}
+		switch {
+		case met && t.Name == "contact":
+			score *= unmet
+		case met && t.Name == "lead":
+			said["met_on"] = true
+		}
+		if marks, ok := marksOf[t.Name]; ok && !slices.ContainsFunc(marks.fields, func(f string) bool { return said[f] }) {
+			score *= marks.without
+		}
+		linked := slices.ContainsFunc(t.Fields,
+			func(f catalog.Field) bool { return f.Type == catalog.Reference && got[f.Name] })
+		if t.Timeline != nil && !(linked && (named[t.Name] || v.hangs(t))) {
+			score *= hardly
+		}
+		reason := strconv.Itoa(len(placed)) + " of " + strconv.Itoa(len(columns)) + " columns and " +
+			strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"
+		if required == wanted && len(placed) > 0 && named[t.Name] {
+			score, reason = score*byName, reason+", and the sheet is called so"
+		}
+		out = append(out, TypeSuggestion{Type: t.Name, Score: score, Reason: reason, lacks: v.lacking[t.Name]})
+	}
+	slices.SortStableFunc(out, func(a, b TypeSuggestion) int { return cmp.Compare(b.Score, a.Score) })
+	v.ranked = out
+	return out
+}
+
+// namesRows reports whether a column names records of a type, each once.
+func (v *View) namesRows(typeName, header string) bool {
+	at := slices.IndexFunc(v.columns, func(c sheet.Column) bool { return c.Header == header })
+	return at >= 0 && v.columns[at].Filled > 1 && v.kinds[at].names[typeName] >= enoughNamed && !comesAgain(v.columns[at])
+}
+
+// marksOf are the fields of which one is found where a sheet is of a type that has all
+// that a more usual one has: people at companies are contacts, unless something says
+// that they are leads, and a text alone is no line of an offer. Without is what is left of its score
+// where none is found.
+var marksOf = map[string]struct {
+	fields  []string
+	without float64
+}{
+	"lead": {[]string{"interest", "origin", "met_on", "estimated_value", "status"}, rarer},
+	"line": {[]string{"quantity", "unit_price", "opportunity"}, hardly},
+}
+
+const unmarked = 0.8
+
+// unmet is for contacts where headers say that people were met at a fair.
+const unmet = 0.85
+
+// Words of headers of lists that are made at a fair, and what they say of who spoke to somebody there.
+var (
+	fairWords = wordSet(`badge badgenr badgeno badgenummer cracha bricka bricknr messe messa feira feria fiera targi
+		beurs visitor visitors besucher visitante visiteur visitatore besoker besokende kavija scan scanned scannet gescannt
+		εκθεση 展示会 名刺 名刺交換日`)
+	spokenTo = keys("spoken to by", "talked to by", "met by", "vu par", "rencontre par", "gesprochen mit", "gesprach mit",
+		"gesproken met", "snakket med", "talte med", "pratade med", "traffad av", "mott av", "modt af", "rozmawial",
+		"rozmawiala", "incontrato da", "hablado con", "atendido por", "μιλησε με", "keskusteli kanssa")
+)
+
+// metAtFair reports whether headers say that the people of a sheet were met at a fair.
+func (v *View) metAtFair() bool {
+	return slices.ContainsFunc(v.columns, func(c sheet.Column) bool {
+		return spokenTo[headerKey(c.Header)] || slices.ContainsFunc(tokens(c.Header), func(w string) bool { return fairWords[w] })
+	})
+}
+
+// mostlyFilled is in what share of the rows what a type requires is filled in sheets of it: where it
+// is in fewer, most rows are something else.
+const mostlyFilled = 0.5
+
+// rarer is for leads, which lists seldom hold without saying so.
+const rarer = 0.72
+
+// leftWeight is how much what is taken because nothing else is left says about the type of a sheet,
+// beside what its columns say.
+const leftWeight = 0.7
+
+// hardly is for notes and attachments that say of no record that they are about it, and for all
+// but people where there are days of birth.
+const hardly = 0.3
+
+// hangs reports whether a column names files, which speaks for records of a type that
+// hang files on others. Notes are told by nothing but what their sheet is called: all
+// records may have a text, a day and a person.
+func (v *View) hangs(t catalog.RecordType) bool {
+	return t.Timeline.File != "" && slices.ContainsFunc(v.columns, func(col sheet.Column) bool {
+		return len(col.Samples) > 0 && share(col.Samples, fileName) > 0.7
+	})
+}
+
+// haveBirthdays reports whether a header names days of birth.
+func (v *View) haveBirthdays() bool {
+	return slices.ContainsFunc(v.columns, func(col sheet.Column) bool {
+		l := lift(headerWords(col.Header))
+		return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Contains(set, "birth") })
+	})
+}
+
+// telling is how much a field says about which type a sheet is of: one that all types
+// have, such as an owner, less than one that is of this type alone.
+func telling(c catalog.Catalog, field string) float64 {
+	have := 0
+	for _, t := range c.Types {
+		if _, ok := t.Field(field); ok {
+			have++
+		}
+	}
+	return 1.4 - 0.8*float64(have-1)/float64(max(1, len(c.Types)-1))
+}
+
+// Sure gives the record type that a sheet is of; ok is false when none fits, or
+// another fits nearly as well: then a person is asked.
+func Sure(ranked []TypeSuggestion) (typeName string, ok bool) {
+	if len(ranked) == 0 || ranked[0].Score < leastScore || ranked[0].lacks && ranked[0].Score < withoutAll || len(ranked) > 1 && ranked[0].Score < ranked[1].Score*clearly {
+		return "", false
+	}
+	return ranked[0].Type, true
+}
+
+// Likely gives the record types of which a person may say that a sheet is of them: those
+// that fit well enough and not much worse than the best.
+func Likely(ranked []TypeSuggestion) (list []TypeSuggestion) {
+	for _, s := range ranked {
+		if s.Score >= leastScore && s.Score*clearly*clearly >= ranked[0].Score {
+			list = append(list, s)
+		}
+	}
+	return list
+}
+
+// How well columns must fit a record type for it to be taken, and by how much better
+// than any other.
+const (
+	leastScore = 0.28
+	withoutAll = 0.5 // where something is not found that each record must have
+	clearly    = 1.12
+)
+
+// TypeSuggestion is a record type that a sheet may belong to.
+type TypeSuggestion struct {
+	Type   string  `json:"type"`
+	Score  float64 `json:"score"`
+	Reason string  `json:"reason"`
+
+	lacks bool // something is not found that each record must have
+}
