@@ -12,6 +12,7 @@ import (
 
 	"uchi/internal/client"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/verdict"
 
@@ -98,7 +99,7 @@ func (a *app) importBundle(ctx context.Context, c *client.Conn, files []string, 
 	}
 	if len(b.Imports) > 0 {
 		if _, err := c.CheckBundleWithResponse(ctx, c.Workspace, b.Id); err != nil {
-			a.bundleTable(b)
+			a.bundleTable(ctx, c, b)
 			return err
 		}
 		if b, err = a.followBundle(ctx, c, b.Id, "Checking"); err != nil {
@@ -106,7 +107,7 @@ func (a *app) importBundle(ctx context.Context, c *client.Conn, files []string, 
 		}
 	}
 	if !a.asJSON || !f.checkOnly && !f.yes {
-		a.bundleTable(b)
+		a.bundleTable(ctx, c, b)
 	}
 	if b.State != client.Ready {
 		return bundleTrouble(b)
@@ -228,11 +229,12 @@ func (a *app) followBundle(ctx context.Context, c *client.Conn, id int64, what s
 	}
 }
 
-// bundleTable shows the imports of a bundle in their order, with the reasons, and what
+// bundleTable shows the imports of a bundle in their order, with the reasons, what is open in them, and what
 // was left out.
-func (a *app) bundleTable(b client.Bundle) {
+func (a *app) bundleTable(ctx context.Context, c *client.Conn, b client.Bundle) {
 	a.bundleImports(b)
 	a.bundleOrder(b)
+	a.bundleOpen(ctx, c, b)
 	a.bundleTroubles(b)
 }
 
@@ -258,6 +260,34 @@ func (a *app) bundleOrder(b client.Bundle) {
 		for n, m := range b.Imports {
 			for _, why := range m.Reasons {
 				fmt.Fprintf(a.out, "  %d. %s: %s\n", n+1, m.Import.Name, why)
+			}
+		}
+	}
+}
+
+// bundleOpen says why rows are held, which columns are not placed, and of which country telephone numbers that are
+// held seem to be.
+func (a *app) bundleOpen(ctx context.Context, c *client.Conn, b client.Bundle) {
+	tab := a.table("File", "Problem", "Field", "Rows", "")
+	for _, m := range b.Imports {
+		for _, p := range m.Import.Totals.Problems {
+			tab.AppendRow([]any{oneLine(m.Import.Name, 28), p.Code, p.Field, number(p.Count),
+				oneLine(p.Message, max(30, a.width()-80))})
+		}
+	}
+	if tab.Length() > 0 {
+		fmt.Fprintln(a.out)
+		tab.Render()
+	}
+	for _, m := range b.Imports {
+		if n := len(m.Import.Unplaced); n > 0 && len(m.Types) > 0 {
+			fmt.Fprintf(a.out, "%s: %s not placed, %s; see: uchi mapping %d\n", m.Import.Name,
+				plural(int64(n), "column is", "columns are"), strings.Join(m.Import.Unplaced, ", "), m.Import.Id)
+		}
+		if slices.ContainsFunc(m.Import.Totals.Problems,
+			func(p client.ProblemCount) bool { return p.Code == string(problem.BadPhone) }) {
+			if r, err := c.SuggestWithResponse(ctx, c.Workspace, m.Import.Id, &client.SuggestParams{}); err == nil {
+				a.showHome(m.Import, r.JSON200.Home)
 			}
 		}
 	}
@@ -469,6 +499,6 @@ func (a *app) showBundle(ctx context.Context, c *client.Conn, id int64) error {
 		return a.printJSON(b)
 	}
 	fmt.Fprintf(a.out, "%s  %s, %s\n", a.paint(bold, fmt.Sprintf("Bundle %d", b.Id)), b.Name, b.State)
-	a.bundleTable(b)
+	a.bundleTable(ctx, c, b)
 	return nil
 }

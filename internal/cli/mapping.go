@@ -83,6 +83,14 @@ func policyWords(d mapping.Draft) []string {
 	return out
 }
 
+// showHome says of which country telephone numbers without one seem to be, if anything tells.
+func (a *app) showHome(i client.Import, home client.Home) {
+	if home.Country != "" {
+		fmt.Fprintf(a.out, "Telephone numbers that name no country seem to be of %s (%s); read them so: uchi "+
+			"mapping %d --country %s\n", home.Country, home.Reason, i.Id, home.Country)
+	}
+}
+
 func (a *app) recordType(ctx context.Context, c *client.Conn, name string) (catalog.RecordType, error) {
 	r, err := c.GetTypeWithResponse(ctx, c.Workspace, name)
 	if err != nil {
@@ -138,10 +146,7 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 					newValues(k.Values)))
 		}
 	}
-	if home := r.JSON200.Home; home.Country != "" {
-		fmt.Fprintf(a.out, "Telephone numbers that name no country seem to be of %s (%s); read them so: uchi "+
-			"mapping %d --country %s\n", home.Country, home.Reason, i.Id, home.Country)
-	}
+	a.showHome(i, r.JSON200.Home)
 	if set := r.JSON200.Together; len(set.Types) > 0 {
 		fmt.Fprintf(a.out, "%s; make these records of each row with --into %s --add %s\n", set.Reason, set.Types[0],
 			strings.Join(set.Types[1:], " --add "))

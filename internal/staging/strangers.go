@@ -61,8 +61,21 @@ func (k *draftCheck) stranger() (sql string, of *mapping.FieldPlan, ok bool) {
 	if of.Field.ComparedAs() == catalog.AsCompanyName {
 		common = `array[` + literals(value.CommonInCompanies()) + `]`
 	}
-	sql = `q.found_by in (` + list(byKey) + `) and (` + strings.Join(differ, " or ") + `)` +
-		` and uchi.strangers(concat_ws(' ', ` + list(row) + `), concat_ws(' ', ` + list(record) + `), ` + common + `)`
+	asked := func(said, tenths string) string {
+		return `uchi.strangers(` + said + `, concat_ws(' ', ` + list(record) + `), ` + common + `, ` + tenths + `)`
+	}
+	all, away := `concat_ws(' ', `+list(row)+`)`, k.otherPlaces()
+	other := asked(all, slipped)
+	if away != "" && k.calls(of.Field) {
+		strict := []string{asked(all, muchAlike)}
+		if len(row) > 1 { // one half of a name alone is many people's
+			for _, half := range row {
+				strict = append(strict, asked(half, slipped))
+			}
+		}
+		other = `case when ` + away + ` then ` + strings.Join(strict, " or ") + ` else ` + other + ` end`
+	}
+	sql = `q.found_by in (` + list(byKey) + `) and (` + strings.Join(differ, " or ") + `) and ` + other
 	if !k.calls(of.Field) {
 		sql += ` and ` + others
 	}
@@ -70,6 +83,34 @@ func (k *draftCheck) stranger() (sql string, of *mapping.FieldPlan, ok bool) {
 		sql += ` and not coalesce(` + same + `, false)`
 	}
 	return sql, of, true
+}
+
+// How alike words must be, in tenths of their pairs of letters, to be one with a slip in it; and where
+// something else speaks against it.
+const (
+	slipped   = "4"
+	muchAlike = "6"
+)
+
+// otherPlaces is the SQL of whether row q says two things or more that record r has otherwise, of those which hardly
+// change together: where it is, its mailbox, its telephone, its address on the web, the day of birth.
+func (k *draftCheck) otherPlaces() string {
+	var differ []string
+	for i := range k.plan.Fields {
+		f := k.plan.Fields[i].Field
+		reached := f.Type == catalog.Email || f.Type == catalog.Phone || f.Type == catalog.URL
+		switch {
+		case reached || f.Holds == catalog.HoldsBirth:
+			differ = append(differ, `coalesce((`+schema.Column(f, "q")+` <> `+schema.Column(f, "r")+`)::int, 0)`)
+		case f.ComparedAs() == catalog.AsStreet || f.ComparedAs() == catalog.AsLocality: // how they begin, in any writing
+			begins := func(alias string) string { return `left(lower(` + schema.Column(f, alias) + `), 4)` }
+			differ = append(differ, `coalesce((`+begins("q")+` <> `+begins("r")+`)::int, 0)`)
+		}
+	}
+	if len(differ) < 2 {
+		return ""
+	}
+	return strings.Join(differ, " + ") + ` > 1`
 }
 
 // isKey reports whether a field of the record type is a key.

@@ -9,6 +9,8 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/suggest"
 	"uchi/internal/core/value"
 	"uchi/internal/store"
 
@@ -94,6 +96,47 @@ func (s *Service) namedBeside(ctx context.Context, t catalog.RecordType, beside 
 		}
 	}
 	return named, nil
+}
+
+// pointedBeside gives for each type the columns of an import that may number its rows, with the column of another file
+// of the bundle that points to records of the type by what stands in them: half of what it has, or more.
+func (s *Service) pointedBeside(ctx context.Context, c catalog.Catalog, i store.Import,
+	beside []store.Import) (map[string]map[string]string, error) {
+	pointed := map[string]map[string]string{}
+	if i.Routine.V == nil {
+		return pointed, nil
+	}
+	for _, o := range beside {
+		for _, d := range o.Routine.V.Drafts {
+			t, _ := c.Type(d.Type)
+			for _, f := range t.Fields {
+				at := slices.IndexFunc(o.Columns.V, func(col sheet.Column) bool {
+					return slices.Equal(d.Fields[f.Name].From, []string{col.Header})
+				})
+				if f.Type != catalog.Reference || at < 0 ||
+					!slices.ContainsFunc(i.Routine.V.Drafts, func(d mapping.Draft) bool { return d.Type == f.To }) {
+					continue
+				}
+				for n, own := range i.Columns.V {
+					if !suggest.Numbering(own) {
+						continue
+					}
+					names := o.Columns.V[at]
+					found, err := s.room.Holding(ctx, i, []int{n}, names.Samples)
+					if err != nil {
+						return nil, err
+					}
+					if len(found) > 0 && 2*len(found) >= len(names.Samples) {
+						if pointed[f.To] == nil {
+							pointed[f.To] = map[string]string{}
+						}
+						pointed[f.To][own.Header] = names.Header
+					}
+				}
+			}
+		}
+	}
+	return pointed, nil
 }
 
 // placesOf gives the places of the columns from which a draft takes its keys and its title.

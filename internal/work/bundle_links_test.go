@@ -1,6 +1,8 @@
 package work
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"uchi/internal/store"
@@ -36,4 +38,27 @@ func TestBundleKnowsOwnersAndCountries(t *testing.T) {
 		"staff.csv", "Name,E-mail\n\"Klein, Tom\",t.klein@alt.example\n\"Roth, Eva\",e.roth@alt.example\n",
 	))
 	b.want(b.said(other), "staff.csv ready map[create:1 same:1]\naccounts.csv ready map[hold:2]")
+}
+
+// Lists that only count their rows, whatever they call that, are found by these numbers where another file
+// points to them; far down the list too, and a number that nobody points to stays unplaced.
+func TestBundleOfListsThatCount(t *testing.T) {
+	b := start(t)
+	companies, people := "Lfd. Nr.,Firma,Ort\n", "#,Kunde,Vorname,Nachname\n"
+	names := strings.Fields("Ahrens Brandt Clausen Detlefs Ehlers Friis Gravert Hinz Iversen Jessen Kruse Lorenzen Matthies " +
+		"Nissen Olufs Petersen Quast Rickmers Thomsen Uhl Voss Wendt Zander Arp Bock Carl Dose Evers Ohl Gries")
+	for n := range 90 {
+		companies += fmt.Sprintf("%d,Werft Berg%d GmbH,Kiel\n", n+1, n+1)
+		if n%3 == 0 {
+			people += fmt.Sprintf("%d,%d,Ida,%s\n", n/3+1, 90-n, names[n/3])
+		}
+	}
+	bundle := b.checkBundle(b.bundled("firmen.csv", companies, "personen.csv", people))
+	b.want(b.said(bundle), "firmen.csv ready map[create:90]\npersonen.csv ready map[create:30]")
+	list := b.members(bundle)
+	b.want(list[0].Routine.V.Drafts[0].Fields["source_ref"].From, []string{"Lfd. Nr."})
+	b.want(len(list[1].Routine.V.Drafts[0].Fields["source_ref"].From), 0)
+	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
+	b.settled(bundle)
+	b.want(b.record("contact", "CON-2").Links["account"].Title, "Werft Berg87 GmbH")
 }

@@ -175,11 +175,10 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 		}
 	}
 	i.Columns.V, i.Findings.V = columns, result.Findings
-	shares, err := s.sharesNamed(ctx, i, c)
+	view, err := s.viewsOf(ctx, i, c)
 	if err != nil {
 		return err
 	}
-	view := func() *suggest.View { return suggest.NewView(columns).Among(c).Naming(shares) }
 	result.Notices = append(result.Notices, view().OnItsSide()...)
 	if result.TypeSuggested {
 		result.Into, _ = suggest.Sure(view().Called(namesOf(i)...).Types(c, func(string) suggest.Memory { return nil }))

@@ -44,6 +44,25 @@ func TestNumbersOfOthers(t *testing.T) {
 		"A4,Skua Sail & Spar,,Vigo\n"))), "[2 other_name name]")
 }
 
+// Two lists that number their rows 1, 2, 3: what else they say tells that they are not of one, even where names
+// are a little alike or one half of them is the same.
+func TestNumbersOfAnotherList(t *testing.T) {
+	b := start(t)
+	const head = "Ref,Company,Phone,Street,Town\n"
+	b.loaded("account", head+"1,Matthiesen Segelmacherei GmbH,+49 431 90182,Am Kai 64,Heide\n"+
+		"2,Brandt Lackiererei GmbH,+49 431 90183,Hafenstr. 86,Rendsburg\n3,Maier Yachten,+49 431 90184,Kaistr. 1,Kiel\n")
+	b.want(b.codes(b.check(b.upload("account", head+"1,Bäckerei Schulz,+49 221 10007,Ringstr. 2,Köln\n"+
+		"2,Steuerbüro Arndt,+49 221 10008,Ringstr. 9,Köln\n"+
+		"3,Mayer Yachten,+49 221 10009,Ringstr. 1,Köln\n"))), "[2 other_name name 3 other_name name]") // it has moved
+	b.want(b.codes(b.check(b.upload("account", "Ref,Company\n2,Brant Lackierung\n"))), "[]")
+
+	const people = "Ref,Given name,Family name,E-mail,City\n"
+	b.loaded("contact", people+"1,Anna,Kade,anna@q1.example,Kiel\n2,Per,Lund,per@q2.example,Oslo\n3,Ida,Moe,ida@q3.example,Lyon\n")
+	b.want(b.codes(b.check(b.upload("contact", people+"1,Anna,Reyes,reyes@q4.example,Vigo\n"+
+		"2,Lars,Lund,lars@q4.example,Vigo\n3,Ida Marie,Moe,ida@q4.example,Vigo\n"))),
+		"[2 other_name family_name 3 other_name family_name]")
+}
+
 // Of a deal that is both its title and its company.
 func TestNumbersOfOtherDeals(t *testing.T) {
 	b := start(t)

@@ -41,10 +41,11 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	if err != nil {
 		return out, err
 	}
-	view, err := s.viewOf(ctx, i, c)
+	views, err := s.viewsOf(ctx, i, c)
 	if err != nil {
 		return out, err
 	}
+	view := views()
 	out.Types = view.Called(namesOf(i)...).Types(c, memory)
 	drafts := []mapping.Draft{{Type: typeName}}
 	if r := i.Routine.V; r != nil && (typeName == "" || typeName == i.Into) {
@@ -128,23 +129,33 @@ func phonesWithoutCountry(reading sheet.Reading, columns []sheet.Column, drafts 
 // mostNamed is how many texts of a column are looked up among the records.
 const mostNamed = 20
 
-// viewOf readies the columns of an import for suggestions.
-func (s *Service) viewOf(ctx context.Context, i store.Import, c catalog.Catalog) (*suggest.View, error) {
-	shares, err := s.sharesNamed(ctx, i, c)
-	return suggest.NewView(i.Columns.V).Among(c).Naming(shares), err
+// viewsOf readies the columns of an import for suggestions, as often as it is asked.
+func (s *Service) viewsOf(ctx context.Context, i store.Import, c catalog.Catalog) (func() *suggest.View, error) {
+	beside, err := s.readBeside(ctx, i)
+	if err != nil {
+		return nil, err
+	}
+	shares, err := s.sharesNamed(ctx, i, c, beside)
+	if err != nil {
+		return nil, err
+	}
+	pointed, err := s.pointedBeside(ctx, c, i, beside)
+	if err != nil {
+		return nil, err
+	}
+	return func() *suggest.View {
+		return suggest.NewView(i.Columns.V).Among(c).Naming(shares).PointedTo(pointed)
+	}, nil
 }
 
 // sharesNamed gives for each column of an import how many of its texts name records that the types
 // of a catalog point to, or rows of other files of its bundle that become such; see View.Naming.
-func (s *Service) sharesNamed(ctx context.Context, i store.Import, c catalog.Catalog) (map[string][]float64, error) {
+func (s *Service) sharesNamed(ctx context.Context, i store.Import, c catalog.Catalog,
+	beside []store.Import) (map[string][]float64, error) {
 	columns := i.Columns.V
 	var texts []string
 	for _, col := range columns {
 		texts = append(texts, col.Samples[:min(len(col.Samples), mostNamed)]...)
-	}
-	beside, err := s.readBeside(ctx, i)
-	if err != nil {
-		return nil, err
 	}
 	shares := map[string][]float64{}
 	for _, t := range c.Types {
@@ -207,10 +218,11 @@ func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Dr
 	if err != nil {
 		return err
 	}
-	view, err := s.viewOf(ctx, i, c)
+	views, err := s.viewsOf(ctx, i, c)
 	if err != nil {
 		return err
 	}
+	view := views()
 	if i.Routine.V == nil { // the first
 		r := suggest.Routine(t, view.Across([]suggest.Target{{Type: t, Memory: memory(t.Name)}}))
 		r.Drafts[0].Name = draft.Name

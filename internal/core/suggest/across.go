@@ -37,6 +37,8 @@ type View struct {
 	prefix  string                     // with which most headers begin, and that says nothing
 	people  map[string]bool            // headers of columns of full names; see fullNames
 	lying   bool                       // the first column holds names of fields; see OnItsSide
+
+	pointed map[string]map[string]string // columns that are named from other sheets; see PointedTo
 }
 
 // compared is a record type with how well each column fits each of its fields.
@@ -78,6 +80,13 @@ func (v *View) Naming(shares map[string][]float64) *View {
 			v.kinds[n].names[typeName] = of[n]
 		}
 	}
+	return v
+}
+
+// PointedTo tells the view in which of its columns the numbers stand by which another sheet points to records
+// of a type: for each type the headers of such columns, with the header of the one that points.
+func (v *View) PointedTo(by map[string]map[string]string) *View {
+	v.pointed = by
 	return v
 }
 
@@ -294,7 +303,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, ownNumbers, besideGiven, v.splitNames, splitRegions, splitAddresses, splitTowns,
+			whoseNumbers, v.ownNumbers, besideGiven, v.splitNames, splitRegions, splitAddresses, splitTowns,
 			besideTown, tellCountry,
 			splitAmounts,
 			joinStreets, joinLines, joinNames, joinDialCodes, joinExtensions, joinWholeNames, v.whatIsLeft,

@@ -1,6 +1,7 @@
 package suggest
 
 import (
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -39,6 +40,20 @@ var (
 		{regexp.MustCompile(`^\d{3} \d{2}$`), "SE CZ SK GR"},
 		{regexp.MustCompile(`^\d{5}-\d{4}$`), "US"},
 	}
+	// By what the column of postal codes is called, and how many figures they have.
+	codesCalled = []struct {
+		words, countries string
+		figures          int
+	}{
+		{"plz,postleitzahl,pstlz", "DE", 5}, {"plz,postleitzahl,pstlz", "AT CH", 4},
+		{"code postal,codepostal,code post", "FR", 5}, {"code postal,codepostal,code post", "BE CH LU", 4},
+		{"npa", "CH", 4}, {"cp,c p", "FR ES MX", 5},
+		{"codigo postal,código postal,cod postal,cód postal,codpostal", "ES MX", 5}, {"cap,codice postale", "IT", 5},
+		{"postnr,postnummer", "SE", 5}, {"postnr,postnummer", "NO DK", 4}, {"postinumero,postinro", "FI", 5},
+		{"zip,zip code,zipcode", "US", 5}, {"psč,psc", "CZ SK", 5}, {"irányítószám,irsz,ir szám", "HU", 4},
+		{"posta kodu", "TR", 5}, {"τκ,τ κ,ταχ κωδικας", "GR", 5},
+	}
+	figuresFirst = regexp.MustCompile(`^(\d{4,5})(?:[ ,]+\p{L}|$)`)
 	countryOfNet = map[string]string{"uk": "GB"}
 	netsAtHome   = strings.Fields("de at ch fr es it pt br nl be se no dk fi pl cz sk hu tr gr jp uk ie us ca au nz mx " +
 		"ar cl is ee lv lt hr si ro bg")
@@ -69,15 +84,23 @@ const (
 // offered, never taken. With nothing to tell, or something of another country too, ok is false.
 func (v *View) HomeOf(phones []string) (home Home, ok bool) {
 	var local, coded []string
-	weights, reasons := map[string]float64{}, map[string]string{}
-	speaks := func(countries string, weight float64, reason string) {
-		list := strings.Fields(countries)
-		for _, c := range list {
-			weights[c] += weight / float64(len(list))
-			if reasons[c] == "" {
-				reasons[c] = reason
+	var all []evidence
+	most := func(is func(s, country string) bool) func(country string) bool {
+		known := map[string]bool{}
+		return func(country string) bool {
+			if _, ok := known[country]; !ok {
+				known[country] = share(local, func(s string) bool { return is(s, country) }) >= mostAtHome
 			}
+			return known[country]
 		}
+	}
+	readable, givenOut := most(value.PhoneIn), most(value.PhoneOf)
+	speaks := func(countries, reason string) {
+		list := strings.Fields(countries)
+		if slices.ContainsFunc(list, givenOut) { // of what several countries have, the numbers tell whose it is
+			list = slices.DeleteFunc(list, func(c string) bool { return !givenOut(c) })
+		}
+		all = append(all, evidence{list, reason})
 	}
 	for _, col := range v.columns {
 		if slices.Contains(phones, col.Header) {
@@ -88,62 +111,100 @@ func (v *View) HomeOf(phones []string) (home Home, ok bool) {
 					local = append(local, s)
 				}
 			}
-			continue
 		}
-		v.speakForHome(col, speaks)
 	}
 	if len(local) == 0 {
 		return home, false
 	}
+	for _, col := range v.columns {
+		if !slices.Contains(phones, col.Header) {
+			v.speakForHome(col, speaks)
+		}
+	}
 	for _, country := range coded {
 		if 2*len(coded) >= len(local) { // a few among many are rather those abroad
-			speaks(country, 1, "others are written with its code")
+			speaks(country, "others are written with its code")
 		}
 	}
-	best, second := 0.0, 0.0
-	for country, weight := range weights {
-		if weight > best {
-			best, second = weight, best
-			home = Home{Country: country, Reason: reasons[country]}
-		} else {
-			second = max(second, weight)
+	weights := map[string]float64{}
+	for _, e := range all {
+		for _, c := range e.countries {
+			weights[c] += 1 / float64(len(e.countries))
 		}
 	}
-	there := share(local, func(s string) bool { return value.PhoneIn(s, home.Country) })
-	if best < leastForHome || best < clearlyAtHome*second || there < mostAtHome {
+	for _, country := range slices.Sorted(maps.Keys(weights)) {
+		if weights[country] > weights[home.Country] {
+			home.Country = country
+		}
+	}
+	if weights[home.Country] < leastForHome || !readable(home.Country) {
 		return Home{}, false
+	}
+	fewest := 0
+	for _, e := range all {
+		if n := len(e.countries); slices.Contains(e.countries, home.Country) && (fewest == 0 || n < fewest) {
+			home.Reason, fewest = e.reason, n
+		}
+	}
+	for other := range weights {
+		mine, others := 0, 0 // what speaks for one of the two alone
+		for _, e := range all {
+			here, there := slices.Contains(e.countries, home.Country), slices.Contains(e.countries, other)
+			if here && !there {
+				mine++
+			} else if there && !here {
+				others++
+			}
+		}
+		if other != home.Country && mine < max(1, clearlyAtHome*others) {
+			return Home{}, false
+		}
 	}
 	return home, true
 }
 
+// evidence is what speaks for one country, or for one of a few.
+type evidence struct {
+	countries []string
+	reason    string
+}
+
 // speakForHome tells which countries the cells of a column speak for.
-func (v *View) speakForHome(col sheet.Column, speaks func(countries string, weight float64, reason string)) {
+func (v *View) speakForHome(col sheet.Column, speaks func(countries, reason string)) {
 	if slices.ContainsFunc(lift(headerWords(col.Header)).sets,
 		func(set []string) bool { return slices.Contains(set, "country") }) {
 		country := value.NewReader(catalog.Field{Name: "country", Type: catalog.Country}, value.Settings{})
 		for _, s := range col.Samples {
 			if code, _ := country.Read(s); code != "" {
-				speaks(code, 1, "the rows that name a country name this one")
+				speaks(code, "the rows that name a country name this one")
 			}
 		}
 		return
 	}
 	if countries := statesIn(col); countries != "" {
 		for range col.Samples {
-			speaks(countries, 1, "the states are of that country")
+			speaks(countries, "the states are of that country")
 		}
 		return
 	}
+	called := " " + strings.Join(tokens(col.Header), " ") + " "
 	for _, s := range col.Samples {
+		for _, c := range codesCalled {
+			m := figuresFirst.FindStringSubmatch(value.Trim(s))
+			if m != nil && len(m[1]) == c.figures && slices.ContainsFunc(strings.Split(c.words, ","),
+				func(w string) bool { return strings.Contains(called, " "+w+" ") }) {
+				speaks(c.countries, "postal codes are called and written as there")
+			}
+		}
 		for _, c := range codesAtHome {
 			if c.form.MatchString(value.Trim(s)) {
-				speaks(c.countries, 1, "the postal codes are written as there")
+				speaks(c.countries, "the postal codes are written as there")
 			}
 		}
 		words := strings.Fields(value.Words(s))
 		for n := min(4, len(words)-1); n > 0; n-- {
 			if countries, is := formsAtHome[strings.Join(words[len(words)-n:], " ")]; is {
-				speaks(countries, 1, "companies have legal forms of that country")
+				speaks(countries, "companies have legal forms of that country")
 				break
 			}
 		}
@@ -153,7 +214,7 @@ func (v *View) speakForHome(col sheet.Column, speaks func(countries string, weig
 			if other := countryOfNet[m[1]]; other != "" {
 				country = other
 			}
-			speaks(country, 1, "addresses of the net are of that country")
+			speaks(country, "addresses of the net are of that country")
 		}
 	}
 }

@@ -20,7 +20,18 @@ func TestTheCountryOfTelephoneNumbers(t *testing.T) {
 		{"Tel=0523-555 01|0173-555 02;Name=Smögens Marina|Båtvarvet", ""},
 		{"Tel=58 555 01 01|603 456 789;Firma=Marina Sopot Sp. z o.o.|Stocznia Wiatr Sp. z o.o.",
 			"PL companies have legal forms of that country"},
-		{"Tel=0431 5550101|0461 5550102;Name=Werft Nord GmbH|Hafen Kiel GmbH", ""}, // of three countries
+		{"Tel=040 1|050 2;Name=Werft Nord GmbH|Hafen Kiel GmbH", ""}, // of three countries
+		{"Tel=0431 5550101|0461 5550102;Name=Werft Nord GmbH|Hafen Kiel GmbH", // whose numbers are of one
+			"DE companies have legal forms of that country"},
+		{"telefon=04841 17812|0461 55501;plz=25813|24937", "DE postal codes are called and written as there"},
+		{"Telefon=0662 882345|01 5123456;PLZ Ort=5020 Salzburg|1010 Wien", "AT postal codes are called and written as there"},
+		{"Telefon=044 668 18 00|031 311 22 33|062 834 55 66;PLZ=8001|3011;Name=Kran AG|Boot GmbH",
+			"CH postal codes are called and written as there"},
+		{"Tél=02 40 55 01 20|0612345678;CP=44000|69002", "FR postal codes are called and written as there"},
+		{"Telefono=954 55 01 20|612 345 678;C.P.=41001|29001", "ES postal codes are called and written as there"},
+		{"Tlf=55 21 01 20|912 34 567;Postnr=5003|9008", ""}, // of Norway, or Denmark
+		{"Phone=617-555-0120|6175550121;Zip Code=02108|75201", "US postal codes are called and written as there"},
+		{"Telefon=04841 17812|0461 55501;Code=25813|24937", ""},
 		{"Tel=0431 5550101|0461 5550102;Name=Werft Nord GmbH|Hafen Kiel GmbH;Mail=a@nord.de|b@kiel.de",
 			"DE companies have legal forms of that country"},
 		{"Phone=0131 496 0202|+49 431 555120|+49 30 555120|+44 20 7946 0101|+47 22 00 00 00", ""}, // of several countries

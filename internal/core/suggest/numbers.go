@@ -38,6 +38,12 @@ func companyLink(t catalog.RecordType) (catalog.Field, bool) {
 // ownKey reports whether a field holds numbers or words that one record has.
 func ownKey(f catalog.Field) bool { return f.Key && f.Type == catalog.Text }
 
+// Numbering reports whether a column may number the rows: each has another short text in it, without a space.
+func Numbering(c sheet.Column) bool {
+	return c.Filled > 0 && c.Blank == 0 && !comesAgain(c) && c.Longest <= 40 &&
+		!slices.ContainsFunc(c.Samples, func(s string) bool { return strings.ContainsAny(value.Trim(s), " @") })
+}
+
 // comesAgain reports whether values of a column stand in it more than once; how many different ones
 // there are is estimated in a large one.
 func comesAgain(c sheet.Column) bool { return c.Distinct < c.Filled-c.Filled/50 }
@@ -68,8 +74,9 @@ func whoseNumbers(target Target, columns []sheet.Column, list []Suggestion) []Su
 }
 
 // ownNumbers takes a column for the numbers of what the rows are, whatever its header says, where
-// another column names rows by what stands in it: the superior, the parent.
-func ownNumbers(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+// another column names rows by what stands in it: the superior, the parent, or what points to these rows from
+// another sheet.
+func (v *View) ownNumbers(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
 	at := slices.IndexFunc(target.Type.Match, func(m catalog.MatchRule) bool {
 		f, ok := target.Type.Field(strings.Join(m.Fields, ""))
 		return ok && ownKey(f)
@@ -79,21 +86,26 @@ func ownNumbers(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		func(s Suggestion) bool { return mine(s) && s.Field == target.Type.Match[at].Fields[0] }) {
 		return list
 	}
-	for _, by := range list {
-		link, _ := target.Type.Field(by.Field)
-		names := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == by.Column })
-		if !mine(by) || link.To != target.Type.Name || names < 0 {
+	by := func(own sheet.Column) (header string) { // the column that names rows by it
+		for _, s := range list {
+			link, _ := target.Type.Field(s.Field)
+			names := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == s.Column })
+			if mine(s) && link.To == target.Type.Name && names >= 0 && namesRows(columns[names], own) {
+				return s.Column
+			}
+		}
+		return v.pointed[target.Type.Name][own.Header]
+	}
+	for _, own := range columns {
+		taken := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == own.Header && s.Taken })
+		if taken || own.Blank > 0 || comesAgain(own) {
 			continue
 		}
-		for _, own := range columns {
-			taken := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == own.Header && s.Taken })
-			if taken || own.Blank > 0 || comesAgain(own) || !namesRows(columns[names], own) {
-				continue
-			}
+		if names := by(own); names != "" {
 			list = slices.DeleteFunc(slices.Clone(list), func(s Suggestion) bool { return s.Column == own.Header })
 			return append(list, Suggestion{Column: own.Header, Draft: target.Draft, Field: target.Type.Match[at].Fields[0],
 				Confidence: certain, Taken: true,
-				Reason: "“" + by.Column + "” names rows by it"})
+				Reason: "“" + names + "” names rows by it"})
 		}
 	}
 	return list

@@ -29,7 +29,7 @@ func (v *View) Unlike(targets []Target, drafts []mapping.Draft) (list []Unlike) 
 			o := d.Fields[f.Name]
 			at := slices.IndexFunc(v.columns, func(c sheet.Column) bool { return slices.Contains(o.From, c.Header) })
 			if len(o.From) != 1 || at < 0 || o.Compute != "" || len(o.Find)+len(o.Values) > 0 ||
-				v.columns[at].Distinct < fewestToTell {
+				v.columns[at].Distinct < fewestToTell || ownKey(f) && v.namesRowsOf(targets[n].Type, d, v.columns[at]) {
 				continue
 			}
 			if why := v.unlike(targets[n].Type, f, o.Take, at); why != "" &&
@@ -39,6 +39,15 @@ func (v *View) Unlike(targets []Target, drafts []mapping.Draft) (list []Unlike) 
 		}
 	}
 	return list
+}
+
+// namesRowsOf reports whether another column, here or in another sheet, names rows of a draft by what stands in one.
+func (v *View) namesRowsOf(t catalog.RecordType, d mapping.Draft, own sheet.Column) bool {
+	return v.pointed[t.Name][own.Header] != "" || slices.ContainsFunc(v.columns, func(c sheet.Column) bool {
+		return slices.ContainsFunc(t.Fields, func(f catalog.Field) bool {
+			return f.To == t.Name && slices.Equal(d.Fields[f.Name].From, []string{c.Header})
+		}) && namesRows(c, own)
+	})
 }
 
 func (v *View) unlike(t catalog.RecordType, f catalog.Field, take mapping.Take, at int) string {

@@ -434,6 +434,13 @@ func PhoneIn(s, country string) bool {
 	return trouble.Code == "" || trouble.Code == problem.SeveralValues
 }
 
+// PhoneOf reports whether a telephone number that names no country is written as one is dialled in a country
+// (ISO 3166) in which such numbers are given out.
+func PhoneOf(s, country string) bool {
+	n, err := phonenumbers.Parse(Trim(s), country)
+	return err == nil && phonenumbers.IsValidNumberForRegion(n, country) && DialledAtHome(s, country)
+}
+
 // DialledAtHome reports whether a telephone number that names no country is written as it is
 // dialled within one (ISO 3166): with the 0, or the like, that stands before numbers there, if
 // one does. Countries that are dialled with 1 are not asked for it: nobody writes it.
