@@ -62,3 +62,13 @@ func TestBundleOfListsThatCount(t *testing.T) {
 	b.settled(bundle)
 	b.want(b.record("contact", "CON-2").Links["account"].Title, "Werft Berg87 GmbH")
 }
+
+// What one file of a bundle tells of the country of telephone numbers is told for the others.
+func TestBundleKnowsWhereItIsAtHome(t *testing.T) {
+	b := start(t)
+	bundle := b.bundled("firmen.csv", "Nr,Firma,PLZ,Ort\nK1,Werft Ahrens,24103,Kiel\nK2,Kranservice Hinz,24937,Flensburg\n",
+		"personen.csv", "Kunde,Vorname,Nachname,Telefon\nK1,Ida,Moe,0431 5550101\nK2,Per,Lund,0461 5550102\n")
+	s, err := b.work.Suggestions(b.Context(), b.members(bundle)[1], "", b.person)
+	b.ok(err)
+	b.want(s.Home.Country, "DE")
+}

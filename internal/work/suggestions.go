@@ -72,7 +72,9 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	out.Together, _ = view.Together(c, targets, memory)
 	if i.Routine.V != nil {
 		if phones := phonesWithoutCountry(i.Reading.V, i.Columns.V, drafts, targets); len(phones) > 0 {
-			out.Home, _ = view.HomeOf(phones)
+			if out.Home, err = s.homeOf(ctx, i, view, phones); err != nil {
+				return out, err
+			}
 		}
 		out.Unlike, out.Opposite = view.Unlike(targets, drafts), suggest.Opposite(targets, drafts)
 	}
@@ -100,6 +102,25 @@ func namesOf(i store.Import) (names []string) {
 		}
 	}
 	return append(names, i.Name)
+}
+
+// homeOf finds the country of the telephone numbers in some columns of an import that name none; where it tells
+// nothing of that itself, with what the other files of its bundle tell.
+func (s *Service) homeOf(ctx context.Context, i store.Import, view *suggest.View, phones []string) (suggest.Home, error) {
+	home, ok := view.HomeOf(phones)
+	if ok || i.Bundle == nil {
+		return home, nil
+	}
+	beside, err := s.readBeside(ctx, i)
+	if err != nil {
+		return home, err
+	}
+	columns := slices.Clone(i.Columns.V)
+	for _, o := range beside {
+		columns = append(columns, o.Columns.V...)
+	}
+	home, _ = suggest.NewView(columns).HomeOf(phones)
+	return home, nil
 }
 
 // phonesWithoutCountry gives the headers of the columns from which drafts, each with its target,

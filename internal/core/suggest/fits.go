@@ -331,11 +331,16 @@ func fitChoice(c *cells) (fit, string) {
 		return contradicts, "its values are sentences, each another"
 	case known == 0 && c.col.Distinct > 8 && float64(c.col.Distinct) > 0.7*float64(c.col.Filled):
 		return contradicts, "its values are nearly all different, and none is a choice of the field"
+	case known == 0 && len(c.field.Choices) <= grades && c.col.Distinct > grades+1: // pontoons are no degree of interest
+		return contradicts, "it has more words than the field has choices, and none of these"
 	case known == 0 && c.col.Filled > 3 && c.col.Distinct > 2:
 		return against, "none of its values is a choice of the field"
 	}
 	return neutralFit, ""
 }
+
+// grades is how many choices a field has at most that are degrees of one thing: high, medium and low.
+const grades = 3
 
 // likeCode reports whether a text is a number, or one with a letter or two, as A12, and no word.
 func likeCode(s string) bool { return digitsIn(s) > 0 && !aWord.MatchString(s) }

@@ -7,6 +7,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/textkind"
 )
 
 // Which record type a sheet is of, and how sure that is.
@@ -18,6 +19,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		return v.ranked
 	}
 	columns, named, birthdays, met := v.columns, v.named(c), v.haveBirthdays(), v.metAtFair()
+	firms, people := v.haveRegistrations(), v.havePeople()
 	var all []Target
 	for _, t := range c.Types {
 		all = append(all, Target{Type: t, Memory: memory(t.Name)})
@@ -37,10 +39,11 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		full, loads := map[string]float64{}, 0.0
 		got, placed := map[string]bool{}, map[string]bool{} // a column may go to two fields, and counts once
 		said := map[string]bool{}                           // fields that were not only left
+		from := map[string]string{}                         // columns, by field
 		sum, known := 0.0, false                            // whether the rows are those who own records
 		for _, s := range v.Across([]Target{{Type: t, Memory: memory(t.Name)}}) {
 			if s.Taken {
-				said[s.Field] = said[s.Field] || !s.left
+				said[s.Field], from[s.Field] = said[s.Field] || !s.left, s.Column
 				full[s.Field] = max(full[s.Field], filledIn[s.Column])
 				f, _ := t.Field(s.Field)
 				known = known || t.InUse != "" && (f.Key || slices.Contains(t.Title, s.Field)) && v.namesRows(t.Name, s.Column)
@@ -72,6 +75,15 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if _, person := t.FieldAs(catalog.AsFamilyName); birthdays && !person &&
 			!slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsBirth }) {
 			score *= hardly // only people have them
+		}
+		if family, person := t.FieldAs(catalog.AsFamilyName); person {
+			given, _ := t.FieldAs(catalog.AsGivenName)
+			switch {
+			case !people && !got[family.Name] && !got[given.Name]:
+				score *= nameless
+			case firms && (!got[given.Name] || from[given.Name] == from[family.Name]):
+				score *= unmet // whoever is named is the one to ask for there
+			}
 		}
 		if known {
 			score *= byName
@@ -125,8 +137,12 @@ var marksOf = map[string]struct {
 
 const unmarked = 0.8
 
-// unmet is for contacts where headers say that people were met at a fair.
+// unmet is for contacts where headers say that people were met at a fair, and for people where companies have
+// their numbers in a register.
 const unmet = 0.85
+
+// nameless is for people of whom no name is found.
+const nameless = 0.7
 
 // Words of headers of lists that are made at a fair, and what they say of who spoke to somebody there.
 var (
@@ -174,6 +190,33 @@ func (v *View) haveBirthdays() bool {
 	return slices.ContainsFunc(v.columns, func(col sheet.Column) bool {
 		l := lift(headerWords(col.Header))
 		return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Contains(set, "birth") })
+	})
+}
+
+// havePeople reports whether a header may name people, or cells are names of people.
+func (v *View) havePeople() bool {
+	for n, col := range v.columns {
+		k := v.kinds[n]
+		if k.known && k.p[textkind.FullName]+k.p[textkind.Given]+k.p[textkind.Family] > 0.5 ||
+			slices.ContainsFunc(lift(headerWords(col.Header)).sets, func(set []string) bool {
+				return slices.ContainsFunc(set, func(c string) bool { return slices.Contains(ofPeople, c) })
+			}) {
+			return true
+		}
+	}
+	return false
+}
+
+// ofPeople are the concepts of headers of columns that may name people.
+var ofPeople = []string{"name", "person", "given", "family", "employees", "birth"}
+
+// haveRegistrations reports whether a header names the numbers that companies have in a register, or for their taxes.
+func (v *View) haveRegistrations() bool {
+	return slices.ContainsFunc(v.columns, func(col sheet.Column) bool {
+		l := lift(headerWords(col.Header))
+		return l.unknown == 0 && col.Filled > 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
+			return slices.Contains(set, "registration")
+		})
 	})
 }
 
