@@ -34,7 +34,7 @@ type View struct {
 	called  []string                   // the names of the sheet, the nearest first
 	lacking map[string]bool            // types alone do not find all that they need but links; see Types
 	words   [][]string                 // of the header of each column
-	prefix  string                     // with which most headers begin, and that says nothing
+	mark    tableMark                  // that most headers have, and that says nothing
 	people  map[string]bool            // headers of columns of full names; see fullNames
 	lying   bool                       // the first column holds names of fields; see OnItsSide
 
@@ -56,7 +56,7 @@ type compared struct {
 func NewView(columns []sheet.Column) *View {
 	v := &View{
 		columns: columns, kinds: make([]kindsOf, len(columns)), types: map[string]*compared{},
-		lacking: map[string]bool{}, people: map[string]bool{}, prefix: sharedPrefix(columns),
+		lacking: map[string]bool{}, people: map[string]bool{}, mark: markOf(columns),
 	}
 	for n, col := range columns {
 		v.words = append(v.words, tokens(col.Header))
@@ -151,9 +151,11 @@ func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms, k
 	x.heads[n] = header{aside: true}
 	if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
 		h := headerOf(t.Type.Name, v.headerFor(t.Type.Name, n), x.fields, forms, x.words)
-		if rest, ok := strings.CutPrefix(col.Header, v.prefix); ok && v.prefix != "" && !h.known {
-			h = headerOf(t.Type.Name, rest, x.fields, forms, x.words)
-			h.all = Key(col.Header) // as it is remembered
+		if rest, ok := v.mark.cut(col.Header); ok && (!h.known || v.mark.joined) {
+			if plain := headerOf(t.Type.Name, rest, x.fields, forms, x.words); !h.known || plain.best() > h.best() {
+				h = plain
+				h.all = Key(col.Header) // as it is remembered
+			}
 		}
 		for i, f := range x.fields {
 			if !h.known || h.said[i].score > 0 || t.Memory[h.all] == f.Name { // else it is another

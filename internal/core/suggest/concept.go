@@ -47,7 +47,8 @@ func readLexicon(text string) (words map[string][]string, longest int) {
 // those of type and field where the name says less. The first are the surer ones; a
 // question mark is behind those that the cells must agree with.
 var means = map[string][]string{
-	"account.name": {"company", "company name", "customer", "customer name", "company customer", "name?", "person?"},
+	"account.name": {"company", "company name", "customer", "customer name", "company customer", "supplier name", "supplier?",
+		"name?", "person?"},
 	"staff.name": {"name", "person name", "owner name", "owner", "employees", "full name", "person", "family given",
 		"name given"},
 	"given_name":  {"given", "given name"},
@@ -68,7 +69,7 @@ var means = map[string][]string{
 	"website": {"web", "web address", "email web"},
 	"street": {
 		"street", "street address", "address", "address line", "street number", "street name", "address number?",
-		"company address",
+		"company address", "address private?",
 	},
 	"locality":    {"town", "town name", "address town", "where?"},
 	"region":      {"region", "region name", "region code"},
@@ -97,7 +98,7 @@ var means = map[string][]string{
 		"number employees", "employees estimated", "employees amount",
 	},
 	"status":            {"status", "customer status", "customer kind", "status code", "kind?"},
-	"opportunity.stage": {"stage", "deal stage", "deal status", "stage code", "stage name", "status?"},
+	"opportunity.stage": {"stage", "deal stage", "deal status", "stage code", "stage name", "status"},
 	"owner": {
 		"owner", "owner name", "email owner", "owner person", "owner number", "customer owner", "owner code",
 		"company owner",

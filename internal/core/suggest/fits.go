@@ -375,6 +375,8 @@ func fitText(c *cells) (fit, string) {
 	switch {
 	case c.mails() > 0.6:
 		return contradicts, "its values are e-mail addresses"
+	case c.share("percents", func(s string) bool { return strings.HasSuffix(s, "%") && digitsIn(s) > 0 }) > 0.8:
+		return contradicts, "its values are percentages"
 	case c.share("labels", func(s string) bool { return strings.HasSuffix(s, ":") }) > 0.5: // of cards, one below the other
 		return contradicts, "its values are labels of others"
 	case c.field.Type == catalog.Text && (c.field.Key || c.field.ComparedAs() == catalog.AsCode) && c.grouped():
@@ -450,6 +452,9 @@ func fitNames(c *cells) (fit, string) {
 func fitRemarks(c *cells) (fit, string) {
 	if named, why := c.companies(); named == tells {
 		return contradicts, why
+	}
+	if c.col.Filled >= fewest && c.share("figures", likeCode) > 0.95 { // marks, not remarks
+		return contradicts, "its values are numbers"
 	}
 	return fitNames(c)
 }

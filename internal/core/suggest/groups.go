@@ -101,6 +101,59 @@ func sharedPrefix(columns []sheet.Column) string {
 	return ""
 }
 
+// tableMark is what most headers of a sheet begin or end with, and what says of what table they are.
+type tableMark struct {
+	prefix, suffix string
+	joined         bool // without a sign between, as in KDNAME and NOMCLI
+}
+
+// cut gives a header without the mark; ok is false where it has none.
+func (m tableMark) cut(header string) (rest string, ok bool) {
+	switch {
+	case m.prefix != "":
+		rest, ok = strings.CutPrefix(header, m.prefix)
+	case m.suffix != "":
+		rest, ok = strings.CutSuffix(header, m.suffix)
+	}
+	return rest, ok && len(rest) > 1
+}
+
+// allCapitals is found in a header of one word in capitals, as programs have them.
+var allCapitals = regexp.MustCompile(`^[A-Z]{4,}\d?$`)
+
+// markOf gives the mark of a sheet: the prefix with a sign behind it, or two or three letters that most of its
+// headers, which are one word in capitals each, begin or end with.
+func markOf(columns []sheet.Column) tableMark {
+	if prefix := sharedPrefix(columns); prefix != "" {
+		return tableMark{prefix: prefix}
+	}
+	const fewestSharing = 6
+	begins, ends := map[string]int{}, map[string]int{}
+	for _, c := range columns {
+		if !allCapitals.MatchString(c.Header) {
+			continue
+		}
+		for n := 2; n < 4 && n+2 <= len(c.Header); n++ {
+			begins[c.Header[:n]]++
+			ends[c.Header[len(c.Header)-n:]]++
+		}
+	}
+	most := func(counts map[string]int) (affix string) {
+		for s, n := range counts {
+			if n >= fewestSharing && n*3 >= len(columns)*2 &&
+				(len(s) > len(affix) || len(s) == len(affix) && s < affix) {
+				affix = s
+			}
+		}
+		return affix
+	}
+	prefix := most(begins)
+	if prefix != "" {
+		return tableMark{prefix: prefix, joined: true}
+	}
+	return tableMark{suffix: most(ends), joined: true}
+}
+
 // numbersOf lists the numbers of groups, in their order.
 func numbersOf(groups map[int]inGroup) []string {
 	var list []string

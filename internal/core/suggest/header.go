@@ -25,6 +25,14 @@ type header struct {
 	strange bool       // it holds words that are not understood, or none that mean more than a question
 }
 
+// best is how well the header says the field that it says best.
+func (h header) best() (score float64) {
+	for _, s := range h.said {
+		score = max(score, s.score)
+	}
+	return score
+}
+
 // saying is how well a header says a field, from 0 to 1, with the reason.
 type saying struct {
 	score  float64

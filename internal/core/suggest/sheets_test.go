@@ -64,7 +64,7 @@ func wholeSheets(t *testing.T) (list []sheetOf) {
 	return list
 }
 
-// Of the columns of nearly five hundred sheets, most of which have headers that are short,
+// Of the columns of more than five hundred sheets, most of which have headers that are short,
 // technical or hardly any, nearly all are placed where they belong and hardly one elsewhere.
 func TestWholeSheets(t *testing.T) {
 	t.Parallel()
