@@ -37,6 +37,7 @@ type View struct {
 	mark    tableMark                  // that most headers have, and that says nothing
 	people  map[string]bool            // headers of columns of full names; see fullNames
 	lying   bool                       // the first column holds names of fields; see OnItsSide
+	house   string                     // the domain of the mailboxes of who imports it; see AtHouse
 
 	pointed map[string]map[string]string // columns that are named from other sheets; see PointedTo
 }
@@ -325,7 +326,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 	at := func(s Suggestion) (place, rank int) {
 		place, rank = order[s.Column], 1
 		for _, x := range out {
-			switch key := headerKey(s.Column); {
+			switch key := Key(s.Column); {
 			case !s.joins || x.joins || x.Draft != s.Draft || x.Field != s.Field:
 			case s.before, namePrefixes[key]:
 				return min(place, order[x.Column]), 0

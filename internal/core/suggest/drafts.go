@@ -202,7 +202,7 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 		moved = append(moved, s.Column)
 		from := []string{s.Column}
 		if o := fields[s.Field]; s.joins ||
-			slices.ContainsFunc(o.From, func(h string) bool { return namePrefixes[headerKey(h)] }) {
+			slices.ContainsFunc(o.From, func(h string) bool { return namePrefixes[Key(h)] }) {
 			from = append(o.From, from...)
 		}
 		fields[s.Field] = mapping.Origin{From: from, Take: s.Take, Join: cmp.Or(s.Join, fields[s.Field].Join)}

@@ -189,6 +189,11 @@ func TestRowsOfStaff(t *testing.T) {
 	if got, _ := of(0.75); got != "staff" {
 		t.Error(got)
 	}
+	for house, want := range map[string]string{"lantern.example": "staff", "other.example": ""} { // of who imports it
+		if got, _ := Sure(NewView(columns).Among(c).AtHouse(house).Types(c, func(string) Memory { return nil })); got != want {
+			t.Errorf("of %s: %q", house, got)
+		}
+	}
 	if got, ok := of(0.5); ok {
 		t.Error(got)
 	}

@@ -54,9 +54,6 @@ var withoutNumber = keys("s n c", "snc", "s n", "sn", "b n", "bn")
 
 func isHouseNumber(s string) bool { return houseNumber.MatchString(s) || withoutNumber[value.Words(s)] }
 
-// headerKey gives a header in the form of the sets above.
-func headerKey(header string) string { return value.Words(decoration.Replace(header)) }
-
 // joinStreets lets house numbers in a column of their own follow the street.
 func joinStreets(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
 	f, ok := target.Type.FieldAs(catalog.AsStreet)
@@ -69,7 +66,7 @@ func joinStreets(target Target, columns []sheet.Column, list []Suggestion) []Sug
 		return list
 	}
 	for n, col := range columns {
-		key := headerKey(col.Header)
+		key := Key(col.Header)
 		added := strings.Contains(key, "toev") || strings.Contains(key, "zusatz")
 		said := houseNumbers[key] && (added || share(col.Samples, isHouseNumber) > 0.7)
 		behind := n == of+1 && anyNumbers[key] && share(col.Samples, isHouseNumber) > 0.9
@@ -145,7 +142,7 @@ func joinNames(target Target, columns []sheet.Column, list []Suggestion) []Sugge
 	if !ok {
 		return list
 	}
-	second := slices.IndexFunc(columns, func(c sheet.Column) bool { return secondFamilyNames[headerKey(c.Header)] })
+	second := slices.IndexFunc(columns, func(c sheet.Column) bool { return secondFamilyNames[Key(c.Header)] })
 	of := mainColumn(target, columns, list, f.Name)
 	if of < 0 && second >= 0 { // the first is then the one that speaks of a family name as well
 		of = slices.IndexFunc(columns, func(c sheet.Column) bool {
@@ -168,7 +165,7 @@ func joinNames(target Target, columns []sheet.Column, list []Suggestion) []Sugge
 		list = joinedTo(target, list, f.Name, columns[of].Header, columns[second].Header, "it is the second family name")
 	}
 	for n, col := range columns {
-		if n != of && namePrefixes[headerKey(col.Header)] &&
+		if n != of && namePrefixes[Key(col.Header)] &&
 			share(col.Samples, func(s string) bool { return digitsIn(s) == 0 && len(s) <= 12 }) > 0.9 {
 			list = joinedTo(target, list, f.Name, columns[of].Header, col.Header, "it stands before the family name")
 		}
@@ -199,7 +196,7 @@ func joinExtensions(target Target, columns []sheet.Column, list []Suggestion) []
 		return len(c.Samples) > 0 && share(c.Samples, is) > 0.8
 	}
 	for n, col := range columns {
-		key := headerKey(col.Header)
+		key := Key(col.Header)
 		switch {
 		case n > 0 && extensions[key] && few(col, isExtension):
 			at := slices.IndexFunc(list, func(s Suggestion) bool {
@@ -259,7 +256,7 @@ func joinDialCodes(target Target, columns []sheet.Column, list []Suggestion) []S
 	whole := func(c sheet.Column, is *regexp.Regexp) bool { return share(c.Samples, is.MatchString) > 0.2 }
 	for n, col := range columns {
 		abroad := all(col, countryDial)
-		if !dialCodes[headerKey(col.Header)] || !abroad && !all(col, areaCode) {
+		if !dialCodes[Key(col.Header)] || !abroad && !all(col, areaCode) {
 			continue
 		}
 		for _, next := range columns[n+1 : min(n+1+farthest, len(columns))] {
@@ -304,8 +301,11 @@ func joinWholeNames(target Target, columns []sheet.Column, list []Suggestion) []
 		})
 	}
 	given, family := saying("given", "given name"), saying("family", "family name")
-	if family < 0 {
+	switch {
+	case family < 0:
 		family = saying("name")
+	case given < 0: // beside a family name a name is the given one
+		given = saying("name")
 	}
 	if given < 0 || family < 0 || given == family || wordsInCells(columns[family], 2) {
 		return list

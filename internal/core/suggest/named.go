@@ -18,8 +18,12 @@ const byName = 1.4
 // by, in the languages of the product.
 var filesOf = map[string][]string{
 	"staff": {"staff", "sales people", "salespeople", "sales team", "sales reps", "reps", "employees", "colleagues",
-		"owners", "mitarbeiter", "vertrieb", "personal", "personnel", "équipe",
-		"vendeurs", "personale", "medewerkers", "ansatte", "anställda", "medarbejdere", "henkilöstö", "pracownicy",
+		"owners", "sellers", "agents", "users", "mitarbeiter", "vertrieb", "verkäufer", "vertreter", "benutzer", "personal", "personnel", "équipe",
+		"vendeurs", "commerciaux", "utilisateurs", "comerciales", "vendedores", "agentes", "usuarios", "empleados",
+		"comerciais", "colaboradores", "venditori", "agenti", "utenti", "dipendenti", "personale", "medewerkers",
+		"verkopers", "vertegenwoordigers", "gebruikers", "säljare", "användare", "sælgere", "brugere", "selgere", "brukere",
+		"myyjät", "käyttäjät", "handlowcy", "sprzedawcy", "pracownicy", "użytkownicy", "obchodníci", "zaměstnanci",
+		"uživatelé", "értékesítők", "munkatársak", "felhasználók", "ansatte", "anställda", "medarbejdere", "henkilöstö",
 		"προσωπικό", "社員"},
 	"account": {"customers", "companies", "clients", "debtors", "organisations", "organizations", "suppliers", "kunden",
 		"firmen", "debitoren", "sociétés", "entreprises", "clientes",

@@ -81,9 +81,22 @@ func (v *View) ownNumbers(target Target, columns []sheet.Column, list []Suggesti
 		f, ok := target.Type.Field(strings.Join(m.Fields, ""))
 		return ok && ownKey(f)
 	})
+	if at < 0 {
+		return list
+	}
+	key := target.Type.Match[at].Fields[0]
 	mine := func(s Suggestion) bool { return s.Draft == target.Draft && s.Taken }
-	if at < 0 || slices.ContainsFunc(list,
-		func(s Suggestion) bool { return mine(s) && s.Field == target.Type.Match[at].Fields[0] }) {
+	pointed := v.pointed[target.Type.Name]
+	if of := slices.IndexFunc(list, func(s Suggestion) bool { return mine(s) && s.Field == key }); of >= 0 {
+		header := list[of].Column // who points from another sheet knows better than a header
+		if len(pointed) == 0 || pointed[header] != "" || target.Memory[Key(header)] == key {
+			return list
+		}
+		rest := slices.Delete(slices.Clone(list), of, of+1)
+		if swapped := v.ownNumbers(target, columns, rest); slices.ContainsFunc(swapped,
+			func(s Suggestion) bool { return mine(s) && s.Field == key }) {
+			return swapped
+		}
 		return list
 	}
 	by := func(own sheet.Column) (header string) { // the column that names rows by it
@@ -94,7 +107,7 @@ func (v *View) ownNumbers(target Target, columns []sheet.Column, list []Suggesti
 				return s.Column
 			}
 		}
-		return v.pointed[target.Type.Name][own.Header]
+		return pointed[own.Header]
 	}
 	for _, own := range columns {
 		taken := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == own.Header && s.Taken })
@@ -103,7 +116,7 @@ func (v *View) ownNumbers(target Target, columns []sheet.Column, list []Suggesti
 		}
 		if names := by(own); names != "" {
 			list = slices.DeleteFunc(slices.Clone(list), func(s Suggestion) bool { return s.Column == own.Header })
-			return append(list, Suggestion{Column: own.Header, Draft: target.Draft, Field: target.Type.Match[at].Fields[0],
+			return append(list, Suggestion{Column: own.Header, Draft: target.Draft, Field: key,
 				Confidence: certain, Taken: true,
 				Reason: "“" + names + "” names rows by it"})
 		}

@@ -35,6 +35,44 @@ func TestOwnNumbers(t *testing.T) {
 	}
 }
 
+// Where another sheet points to rows by what stands in a column, that numbers them, whatever a header says; and
+// numbers that come again count no rows, though they begin 1, 2, 3.
+func TestNumbersThatOthersPointTo(t *testing.T) {
+	c := standard(t)
+	deal, _ := c.Type("opportunity")
+	line, _ := c.Type("line")
+	id := column("id", "1", "2", "3", "4", "5", "6")
+	deals := []sheet.Column{id, column("codigo", "OP-1", "OP-2", "OP-3", "OP-4", "OP-5", "OP-6"),
+		column("titulo", "Pasarela", "Torreta", "Anclaje", "Montaje", "Defensas", "Amarres")}
+	own := func(by map[string]map[string]string) (header string) {
+		for _, s := range NewView(deals).Among(c).PointedTo(by).Across([]Target{{Type: deal}}) {
+			if s.Field == "source_ref" && s.Taken {
+				header += s.Column
+			}
+		}
+		return header
+	}
+	for by, want := range map[string]string{"": "codigo", "id": "id", "codigo": "codigo"} {
+		if got := own(map[string]map[string]string{"opportunity": {by: "id_oportunidad"}}); got != want {
+			t.Errorf("pointed to by %q: %q", by, got)
+		}
+	}
+	of := id
+	of.Header, of.Filled = "id_oportunidad", 14
+	lines := []sheet.Column{of, column("orden", "1", "2", "3"), column("descripcion", "Pasarela", "Torreta", "Anclaje"),
+		column("cantidad", "2", "7", "4")}
+	lines[1].Filled = 14
+	fields := map[string]string{}
+	for _, s := range Columns(line, lines, nil) {
+		if s.Taken {
+			fields[s.Column] = s.Field
+		}
+	}
+	if fields["id_oportunidad"] != "opportunity" || fields["orden"] != "position" {
+		t.Error(fields)
+	}
+}
+
 // Numbers of customers that repeat name the customer of each row, and leave the place of the
 // rows' own numbers to another column.
 func TestNumbersOfCustomersBesideOwnNumbers(t *testing.T) {

@@ -4,10 +4,12 @@ import (
 	"cmp"
 	"slices"
 	"strconv"
+	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/textkind"
+	"uchi/internal/core/value"
 )
 
 // Which record type a sheet is of, and how sure that is.
@@ -41,12 +43,14 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		said := map[string]bool{}                           // fields that were not only left
 		from := map[string]string{}                         // columns, by field
 		sum, known := 0.0, false                            // whether the rows are those who own records
+		house := false                                      // whether they have mailboxes of who imports them
 		for _, s := range v.Across([]Target{{Type: t, Memory: memory(t.Name)}}) {
 			if s.Taken {
 				said[s.Field], from[s.Field] = said[s.Field] || !s.left, s.Column
 				full[s.Field] = max(full[s.Field], filledIn[s.Column])
 				f, _ := t.Field(s.Field)
 				known = known || t.InUse != "" && (f.Key || slices.Contains(t.Title, s.Field)) && v.namesRows(t.Name, s.Column)
+				house = house || f.Type == catalog.Email && v.atHouse(s.Column)
 				if got[s.Field] = true; !placed[s.Column] {
 					weight := s.Confidence * telling(c, s.Field)
 					if s.left {
@@ -85,8 +89,10 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 				score *= unmet // whoever is named is the one to ask for there
 			}
 		}
-		if known {
+		if known || house && t.InUse != "" {
 			score *= byName
+		} else if house {
+			score *= unmet
 		}
 		if wanted > 0 && required == 0 { // no row of it would load
 			score *= unmarked
@@ -123,6 +129,25 @@ func (v *View) namesRows(typeName, header string) bool {
 	return at >= 0 && v.columns[at].Filled > 1 && v.kinds[at].names[typeName] >= enoughNamed && !comesAgain(v.columns[at])
 }
 
+// AtHouse tells the view the domain of the mailboxes of who imports the sheet: rows with such are colleagues.
+// A domain that lends mailboxes to everybody says nothing.
+func (v *View) AtHouse(domain string) *View {
+	if !value.PrivateDomain(domain) {
+		v.house = domain
+	}
+	return v
+}
+
+// atHouse reports whether a column holds mailboxes of the domain of who imports it, each another.
+func (v *View) atHouse(header string) bool {
+	at := slices.IndexFunc(v.columns, func(c sheet.Column) bool { return c.Header == header })
+	return at >= 0 && v.house != "" && v.columns[at].Filled > 1 && !comesAgain(v.columns[at]) &&
+		share(v.columns[at].Samples, func(s string) bool {
+			_, domain, _ := strings.Cut(strings.ToLower(value.Trim(s)), "@")
+			return domain == v.house
+		}) >= enoughNamed
+}
+
 // marksOf are the fields of which one is found where a sheet is of a type that has all
 // that a more usual one has: people at companies are contacts, unless something says
 // that they are leads, and a text alone is no line of an offer. Without is what is left of its score
@@ -157,7 +182,7 @@ var (
 // metAtFair reports whether headers say that the people of a sheet were met at a fair.
 func (v *View) metAtFair() bool {
 	return slices.ContainsFunc(v.columns, func(c sheet.Column) bool {
-		return spokenTo[headerKey(c.Header)] || slices.ContainsFunc(tokens(c.Header), func(w string) bool { return fairWords[w] })
+		return spokenTo[Key(c.Header)] || slices.ContainsFunc(tokens(c.Header), func(w string) bool { return fairWords[w] })
 	})
 }
 

@@ -47,7 +47,7 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 		}
 		return distinctive, "its values are ids"
 	}
-	if counted := countsRows(col.Samples); counted && f.Name != "position" {
+	if counted := !comesAgain(col) && countsRows(col.Samples); counted && f.Name != "position" {
 		if len(col.Samples) < fewestToTell { // which may be chance
 			return against, "its values only count the rows"
 		}
