@@ -154,7 +154,7 @@ var means = map[string][]string{
 	"opportunity.contact": byPerson, "task.contact": byPerson, "note.contact": byPerson, "attachment.contact": byPerson,
 
 	"note.text":       {"notes", "notes subject", "notes met"},
-	"note.written_on": {"date", "date met", "met", "date notes", "when?"},
+	"note.written_on": {"date", "date met", "met", "date notes", "opened", "date opened", "when?"},
 	"note.author":     {"owner", "owner name", "notes owner"},
 
 	"reports_to": {"reports", "name reports", "person reports"},
