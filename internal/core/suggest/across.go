@@ -309,7 +309,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			whoseNumbers, v.ownNumbers, besideGiven, v.splitNames, splitRegions, splitAddresses, splitTowns,
 			besideTown, tellCountry,
 			splitAmounts,
-			joinStreets, joinLines, joinNames, joinDialCodes, joinExtensions, joinWholeNames, v.whatIsLeft,
+			joinStreets, joinLines, joinNames, joinTitles, joinDialCodes, joinExtensions, joinWholeNames, v.whatIsLeft,
 		} {
 			out = look(target, mine, out)
 		}

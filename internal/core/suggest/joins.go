@@ -173,6 +173,35 @@ func joinNames(target Target, columns []sheet.Column, list []Suggestion) []Sugge
 	return list
 }
 
+// joinTitles lets a title in a column of its own follow the form of address: Frau, and Dr.
+func joinTitles(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	f, ok := target.Type.FieldAs(catalog.AsHonorific)
+	if !ok || mainColumn(target, columns, list, f.Name) < 0 {
+		return list
+	}
+	saying := func(concept string) int {
+		return slices.IndexFunc(columns, func(c sheet.Column) bool {
+			return says(c.Header, concept) && share(c.Samples, func(s string) bool {
+				return formsOfAddress[value.Words(s)] || value.OnlyTitles(s)
+			}) > 0.5
+		})
+	}
+	form, title := saying("salutation"), saying("title")
+	if form < 0 || title < 0 || slices.ContainsFunc(list, func(s Suggestion) bool {
+		return s.Taken && s.Field != f.Name && (s.Column == columns[form].Header || s.Column == columns[title].Header)
+	}) {
+		return list
+	}
+	list = slices.DeleteFunc(slices.Clone(list), func(s Suggestion) bool {
+		return s.Column == columns[form].Header || s.Draft == target.Draft && s.Field == f.Name
+	})
+	list = append(list, Suggestion{Column: columns[title].Header, Draft: target.Draft, Field: f.Name, Confidence: 0.95,
+		Taken: true, Reason: "it is the title, behind the form of address"})
+	list = joinedTo(target, list, f.Name, columns[title].Header, columns[form].Header, "its values are forms of address")
+	list[len(list)-1].before = true
+	return list
+}
+
 // extensions are headers of columns of the extension of the telephone before them, and generations
 // those of what tells a daughter from her mother.
 var (

@@ -69,6 +69,10 @@ func TestJoinedColumns(t *testing.T) {
 		// mailboxes
 		{"account", []string{firm, "Address 1=3 Quay St|4 Quay St", "Address 2=a@x.example|b@x.example", "City=Oban|Lyme"},
 			"street", "Address 1"},
+		{"contact", []string{"Titel=Dr.||Prof. Dr.", "Anrede=Frau|Herr|Frau", "Name=Ada Kade|Per Lund|Ute Berg"}, "honorific",
+			"Anrede + Titel"},
+		{"contact", []string{"Titel=Einkauf|Technik|Büro", "Anrede=Frau|Herr|Frau", "Name=Ada Kade|Per Lund|Ute Berg"},
+			"honorific", "Anrede"},
 		{"contact", []string{"First name=Ada|Per|Bo", "Last name=Kade|Lund|Berg", "Suffix=Jr.||III"}, "family_name",
 			"Last name + Suffix"},
 		{"contact", []string{"First name=Ada|Per|Bo", "Last name=Kade|Lund|Berg", "Suffix=PhD|MBA|MSc"}, "family_name",

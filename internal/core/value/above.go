@@ -28,13 +28,18 @@ var aboveFirst = func() (first [utf8.RuneSelf]bool) {
 	return first
 }()
 
+// isAbove reports whether a text is such a mark; initials tells whether it is letters with a dot behind each.
+func isAbove(s string) (is, initials bool) {
+	if len(s) > 30 || s == "" || s[0] < utf8.RuneSelf && !aboveFirst[s[0]] {
+		return false, false
+	}
+	mark := strings.ToLower(strings.ReplaceAll(s, " ", ""))
+	return sameAsAbove[mark], 2*strings.Count(mark, ".") == len(mark)
+}
+
 // SameAsAbove reports whether a text of a field is a mark that stands for what the cell above
 // holds, as people write it in lists: dito, idem, 〃, s. o. Of given names s. o. and j. w. may be the initials.
 func (d *Doubter) SameAsAbove(s string) bool {
-	if len(s) > 30 || s == "" || s[0] < utf8.RuneSelf && !aboveFirst[s[0]] {
-		return false
-	}
-	mark := strings.ToLower(strings.ReplaceAll(s, " ", ""))
-	initials := 2*strings.Count(mark, ".") == len(mark)
-	return sameAsAbove[mark] && !(initials && d.as == catalog.AsGivenName)
+	is, initials := isAbove(s)
+	return is && !(initials && d.as == catalog.AsGivenName)
 }

@@ -201,7 +201,13 @@ func (r *Reader) ReadIn(cell, country string) (string, Trouble) {
 	if strings.IndexByte(s, wideLead) >= 0 && !r.inWords() {
 		s = width.Fold.String(s)
 	}
-	return r.read(r, s)
+	out, trouble := r.read(r, s)
+	if trouble.Code != "" || r.field.Type == catalog.Country || r.field.Type == catalog.Language { // s.o. is not Somalia
+		if is, _ := isAbove(s); is {
+			return "", Trouble{Code: problem.SameAsAbove}
+		}
+	}
+	return out, trouble
 }
 
 // wideLead is the first byte of letters and figures of full width (U+FF01 to U+FF5E) in UTF-8: some

@@ -143,7 +143,9 @@ func TestWords(t *testing.T) {
 		{"NEIN", "false", ""}, {"ano", "true", ""}, {"nem", "false", ""}, {"hayır", "false", ""}, {"Ν", "true", ""},
 		{"N", "false", ""}, {"όχι", "false", ""}, {"0", "false", ""}, {"✓", "true", ""}, {"Opted-out", "false", ""},
 		{"subscribed", "true", ""},
-		{"Nicht erteilt", "false", ""}, {"désabonné", "false", ""}, {"double opt-in", "true", ""}, {"maybe", "", problem.BadYesNo}})
+		{"Nicht erteilt", "false", ""}, {"désabonné", "false", ""}, {"double opt-in", "true", ""}, {"maybe", "", problem.BadYesNo},
+		{"Newsletter ja", "true", ""}, {"kein Newsletter", "false", ""}, {"Mailing: nein", "false", ""},
+		{"ja Fax", "", problem.BadYesNo}})
 	check(t, field(catalog.OneChoice), Settings{}, []readCase{{"high", "high", ""}, {" HIGH ", "high", ""},
 		{"very-high", "high", ""}, {"Hot", "high", ""}, {"hog", "high", ""}, {"medium", "", problem.NotAChoice},
 		{"old", "", problem.NotAChoice}})
@@ -154,7 +156,8 @@ func TestWords(t *testing.T) {
 		{"England", "GB", ""}, {"Hellas", "GR", ""}, {"Ελλάδα", "GR", ""}, {"Nippon", "JP", ""}, {"日本", "JP", ""},
 		{"Alemania", "DE", ""}, {"Holland", "NL", ""}, {"Sth Korea", "KR", ""}, {"D", "DE", ""}, {"N", "NO", ""},
 		{"SLO", "SI", ""}, {"X", "", problem.BadCountry}, {"Norway?", "", problem.BadCountry},
-		{"Atlantis", "", problem.BadCountry}, {"XX", "", problem.BadCountry}})
+		{"Atlantis", "", problem.BadCountry}, {"XX", "", problem.BadCountry},
+		{"s.o.", "", problem.SameAsAbove}, {"id.", "", problem.SameAsAbove}, {"so", "SO", ""}, {"ID", "ID", ""}})
 	check(t, field(catalog.Language), Settings{}, []readCase{{"nb", "nb", ""}, {"German", "de", ""},
 		{"Deutsch", "de", ""}, {"pt-BR", "pt-BR", ""}, {"en_GB", "en-GB", ""}, {"Klingonish", "", problem.BadLanguage}})
 	check(t, field(catalog.Currency), Settings{}, []readCase{{"eur", "EUR", ""}, {"€", "EUR", ""}, {"£", "GBP", ""},

@@ -115,8 +115,19 @@ func (r *Reader) yesNo(s string) (string, Trouble) {
 	case refused[w]:
 		return "false", Trouble{}
 	}
+	if words := strings.Fields(Words(s)); len(words) == 2 { // Newsletter: ja
+		for n, w := range words {
+			if (yesWords[w] || noWords[w]) && mailings[words[1-n]] {
+				return strconv.FormatBool(yesWords[w]), Trouble{}
+			}
+		}
+	}
 	return "", Trouble{Code: problem.BadYesNo}
 }
+
+// mailings are what people say yes or no to, in words of their own.
+var mailings = wordSet(`newsletter newsletters mailing mailings mail mails e-mail email werbung reklame advertising
+	publicité pubblicità publicidad publicidade boletín boletim nieuwsbrief nyhetsbrev nyhedsbrev uutiskirje`)
 
 // email checks an address of the usual form (RFC 5321, without quoted local
 // parts and address literals, which nobody can be written to).
