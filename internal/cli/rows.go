@@ -182,6 +182,7 @@ func (a *app) printRows(rows []client.Row, columns ...client.Column) {
 		head = append(head, c.Header)
 	}
 	tab := a.table(append(head, "Field", "What")...)
+	told := map[string]bool{} // what would mend a problem is said at the first row that has it
 	for _, r := range rows {
 		word := string(r.Verdict)
 		if r.Outcome != "" {
@@ -204,7 +205,11 @@ func (a *app) printRows(rows []client.Row, columns ...client.Column) {
 			tab.AppendRow(append(slices.Clone(row), field, strings.Join(strings.Fields(what), " ")))
 		}
 		for _, p := range r.Problems {
-			what := p.Message + ". " + p.Mend
+			what := p.Message + "."
+			if !told[p.Mend] {
+				what += " " + p.Mend
+			}
+			told[p.Mend] = true
 			if p.Value != "" {
 				what = fmt.Sprintf("%q: %s", oneLine(p.Value, 24), what)
 			}
