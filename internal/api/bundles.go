@@ -147,6 +147,7 @@ func bundleView(b work.BundleView, c catalog.Catalog) Bundle {
 	for _, m := range b.Members {
 		one := BundleImport{Import: importView(m.Import, false), Types: []string{},
 			Reasons: append([]string{}, m.Reasons...), Later: append([]string{}, m.Later...), Stale: m.Stale}
+		one.Import.Unplaced = unplaced(m.Import)
 		if m.Import.Routine.V != nil {
 			one.Routine = m.Import.Routine.V.Name
 			for _, name := range m.Import.Routine.V.TypeNames() {

@@ -45,16 +45,19 @@ func importView(i store.Import, whole bool) Import {
 	}
 	v.RoutineVersion = i.RoutineVersion
 	v.Reading, v.Findings, v.Columns, v.Notices = i.Reading.V, i.Findings.V, i.Columns.V, i.Notices.V
-	var headers []string
-	for _, c := range i.Columns.V {
-		headers = append(headers, c.Header)
-	}
-	v.Unplaced = headers
+	v.Unplaced = unplaced(i)
 	if i.Routine.V != nil {
 		v.Routine = *i.Routine.V
-		v.Unplaced = i.Routine.V.Unplaced(headers)
 	}
 	return v
+}
+
+// unplaced gives the headers of the columns of an import that no field takes.
+func unplaced(i store.Import) []string {
+	if i.Routine.V == nil {
+		return i.Headers()
+	}
+	return i.Routine.V.Unplaced(i.Headers())
 }
 
 func outcomesView(outcomes map[verdict.Outcome]int64) map[string]int64 {

@@ -282,7 +282,7 @@ func (a *app) bundleOpen(ctx context.Context, c *client.Conn, b client.Bundle) {
 	for _, m := range b.Imports {
 		if n := len(m.Import.Unplaced); n > 0 && len(m.Types) > 0 {
 			fmt.Fprintf(a.out, "%s: %s not placed, %s; see: uchi mapping %d\n", m.Import.Name,
-				plural(int64(n), "column is", "columns are"), strings.Join(m.Import.Unplaced, ", "), m.Import.Id)
+				plural(int64(n), "column is", "columns are"), oneLine(strings.Join(m.Import.Unplaced, ", "), max(30, a.width()-70)), m.Import.Id)
 		}
 		if slices.ContainsFunc(m.Import.Totals.Problems,
 			func(p client.ProblemCount) bool { return p.Code == string(problem.BadPhone) }) {

@@ -3,7 +3,7 @@ import { ArrowDown, ArrowUp, FilePlus2 } from "lucide-react";
 import { useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, must, type Bundle, type Import } from "../api/client";
-import { who } from "../api/queries";
+import { types, who } from "../api/queries";
 import {
   Button,
   Confirm,
@@ -21,6 +21,7 @@ import {
   Wrong,
 } from "../ui/parts";
 import { count, outcomeWords, Tally, TotalsBar, verdictWords, written } from "../ui/verdict";
+import { labelOf } from "../ui/rules";
 import { sendToBundle } from "../ui/upload";
 import { toast } from "../ui/toast";
 import { UndoCounts } from "../ui/undocounts";
@@ -265,6 +266,9 @@ function Shown({ workspace, b }: { workspace: string; b: Bundle }) {
                       {m.import.name}
                     </Link>
                     {m.import.trouble && <div className="text-[12.5px] text-ask">{m.import.trouble.message}</div>}
+                    {m.types.length > 0 && (m.import.unplaced?.length ?? 0) > 0 && (
+                      <div className="max-w-56 text-[12px] text-ink-soft">{leftOut(m.import.unplaced ?? [])}</div>
+                    )}
                   </td>
                   <td className={tdClass}>
                     {m.types.join(", ") ||
@@ -280,6 +284,7 @@ function Shown({ workspace, b }: { workspace: string; b: Bundle }) {
                   <td className={cx(tdClass, "figures text-right")}>{count(m.import.rows)}</td>
                   <td className={tdClass}>
                     <State i={m.import} stale={m.stale} />
+                    {open && !m.stale && <Wrongs workspace={workspace} i={m.import} />}
                   </td>
                   <td className={cx(tdClass, "text-[12.5px] text-ink-soft")}>
                     {m.reasons.map((r) => (
@@ -387,6 +392,32 @@ function Shown({ workspace, b }: { workspace: string; b: Bundle }) {
         Its {count(b.imports.length)} imports go with it, and what was set up in them. No record is touched.
       </Confirm>
     </div>
+  );
+}
+
+const columnsShown = 5;
+
+const leftOut = (columns: string[]) =>
+  `left out: ${columns.slice(0, columnsShown).join(", ")}` +
+  (columns.length > columnsShown ? ` and ${count(columns.length - columnsShown)} more` : "");
+
+const wrongsShown = 3;
+
+/** What is wrong with most rows of an import. */
+function Wrongs({ workspace, i }: { workspace: string; i: Import }) {
+  const known = useQuery(types(workspace));
+  const list = i.totals?.problems ?? [];
+  const of = known.data?.types.find((t) => t.name === i.into);
+  return (
+    <ul className="text-[12.5px] text-ink-soft">
+      {list.slice(0, wrongsShown).map((p) => (
+        <li key={p.code + p.field + String(p.light)}>
+          <span className="figures">{count(p.count)}</span> {p.field && <b className="font-medium">{labelOf(of, p.field)}: </b>}
+          {p.message}
+        </li>
+      ))}
+      {list.length > wrongsShown && <li>and {list.length - wrongsShown} more</li>}
+    </ul>
   );
 }
 
