@@ -123,7 +123,7 @@ func (k *Check) saysRow(link string) string {
 }
 
 // holdWithBeside holds rows that point to a row of an import which is loaded before,
-// and is held there or asked about.
+// and is held there or asked about, and to a record that is another's in such an import.
 func (k *draftCheck) holdWithBeside(ctx context.Context) error {
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
@@ -142,6 +142,19 @@ func (k *draftCheck) holdWithBeside(ctx context.Context) error {
 				frag{"field": schema.Literal(fp.Field.Name), "l": textColumn(fp.Field.Name), "there": to.in.holds("b.record_id"),
 					"row":            rowOf("b.record_id"),
 					"their_problems": to.in.check.table("problems"), "their_asked": to.in.check.table("asked")}))
+			if err != nil {
+				return err
+			}
+			// the number that is given belongs to somebody else in that import than among the records
+			row := schema.Int(-to.in.base()) + ` - w.row_no`
+			err = k.do(ctx, stepHeld, k.hold(problem.LinkHeld, fp, k.saysRow("("+row+")"), `
+				from {draft} d join {links} b on b.field = {field} and b.lookup = d.{l} and b.how in (`+
+				literal(ByKey)+`, `+literal(ByID)+`)
+				join {became} w on w.record_id = b.record_id
+				where exists (select from {their_problems} p where p.row_no = w.row_no and p.code = @other) and {stays d}`,
+				frag{"field": schema.Literal(fp.Field.Name), "l": textColumn(fp.Field.Name),
+					"became": to.draft.table("became"), "their_problems": to.in.check.table("problems")},
+				arg{"other": string(problem.OtherName)}))
 			if err != nil {
 				return err
 			}

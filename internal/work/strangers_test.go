@@ -116,3 +116,15 @@ func TestLessOfAValue(t *testing.T) {
 		}))
 	b.want(b.rows(own)[0], "2 update (update 1)")
 }
+
+// Where numbers of a bundle are those of other records, what points to its rows is not linked to these.
+func TestBundleWithNumbersOfOthers(t *testing.T) {
+	b := start(t)
+	const companies, deals = "Nr,Firma,Ort\n", "Kunde,Titel,Phase,Betrag,Währung,Abschluss\n"
+	b.loaded("account", companies+"101,Heron Marina,Oslo\n102,Tern Boats,Lyon\n")
+	bundle := b.checkBundle(b.bundled("firmen.csv", companies+"101,Werft Ahrens,Kiel\n102,Tern Boats,Lyon\n103,Kran Hinz,Husum\n",
+		"projekte.csv", deals+"101,Steg,offered,100,EUR,2027-01-01\n102,Kran,offered,100,EUR,2027-01-01\n"+
+			"103,Boje,offered,100,EUR,2027-01-01\n"))
+	b.want(b.said(bundle), "firmen.csv ready map[create:1 hold:1 same:1]\nprojekte.csv ready map[create:2 hold:1]")
+	b.want(b.codes(b.members(bundle)[1]), "[2 link_held account]")
+}
