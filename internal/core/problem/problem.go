@@ -127,8 +127,9 @@ var table = map[Code]words{
 		"station, or, where blank cells mean what stands above, take that in all of them at once (uchi mend above NUMBER " +
 		"COLUMN --problem required_missing)."},
 	OtherName: {"the record that was found by its number or key is called otherwise: {detail}",
-		"Correct the number or key: a column of the sheet may have been sorted by itself. If names have changed, have " +
-			"such rows taken as they stand (--doubtful family_name=take, by the field's name)."},
+		"Correct the number or key: a column of the sheet may have been sorted by itself. The numbers of another system " +
+			"go to a key field of their own (uchi fields add TYPE NAME --key). If names have changed, have such rows taken " +
+			"as they stand (--doubtful family_name=take, by the field's name)."},
 	DoubtfulValue: {"{detail}", "Say at the field whether such values are taken, or correct the cell."},
 	BadEmail:      {"this is not an e-mail address: {detail}", "Write it as name@domain.example."},
 	BadNumber:     {"this is not a number", "Write digits with one decimal sign, such as 1250.00."},
