@@ -87,17 +87,12 @@ func (v *View) ownNumbers(target Target, columns []sheet.Column, list []Suggesti
 	key := target.Type.Match[at].Fields[0]
 	mine := func(s Suggestion) bool { return s.Draft == target.Draft && s.Taken }
 	pointed := v.pointed[target.Type.Name]
+	header := "" // of the column that is taken for the numbers by what it is called
 	if of := slices.IndexFunc(list, func(s Suggestion) bool { return mine(s) && s.Field == key }); of >= 0 {
-		header := list[of].Column // who points from another sheet knows better than a header
-		if len(pointed) == 0 || pointed[header] != "" || target.Memory[Key(header)] == key {
+		header = list[of].Column
+		if len(pointed) == 0 || target.Memory[Key(header)] == key {
 			return list
 		}
-		rest := slices.Delete(slices.Clone(list), of, of+1)
-		if swapped := v.ownNumbers(target, columns, rest); slices.ContainsFunc(swapped,
-			func(s Suggestion) bool { return mine(s) && s.Field == key }) {
-			return swapped
-		}
-		return list
 	}
 	by := func(own sheet.Column) (header string) { // the column that names rows by it
 		for _, s := range list {
@@ -109,19 +104,38 @@ func (v *View) ownNumbers(target Target, columns []sheet.Column, list []Suggesti
 		}
 		return pointed[own.Header]
 	}
+	var may []sheet.Column
 	for _, own := range columns {
 		taken := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == own.Header && s.Taken })
-		if taken || own.Blank > 0 || comesAgain(own) {
-			continue
-		}
-		if names := by(own); names != "" {
-			list = slices.DeleteFunc(slices.Clone(list), func(s Suggestion) bool { return s.Column == own.Header })
-			return append(list, Suggestion{Column: own.Header, Draft: target.Draft, Field: key,
-				Confidence: certain, Taken: true,
-				Reason: "“" + names + "” names rows by it"})
+		if (!taken || own.Header == header) && own.Blank == 0 && !comesAgain(own) && by(own) != "" {
+			may = append(may, own)
 		}
 	}
-	return list
+	for _, worse := range []func(c sheet.Column) bool{ // a rank is none, nor is what counts the rows beside other numbers
+		func(c sheet.Column) bool { return !strings.HasSuffix(" "+Key(by(c)), " "+Key(c.Header)) }, // company_id, and id
+		func(c sheet.Column) bool { return !saysNumber(c.Header) },
+		func(c sheet.Column) bool { return countsRows(c.Samples) },
+	} {
+		if rest := slices.DeleteFunc(slices.Clone(may), worse); len(may) > 1 && len(rest) > 0 {
+			may = rest
+		}
+	}
+	if len(may) != 1 || may[0].Header == header { // nobody can tell better
+		return list
+	}
+	own := may[0]
+	list = slices.DeleteFunc(slices.Clone(list), func(s Suggestion) bool {
+		return s.Column == own.Header || mine(s) && s.Field == key
+	})
+	return append(list, Suggestion{Column: own.Header, Draft: target.Draft, Field: key, Confidence: certain, Taken: true,
+		Reason: "“" + by(own) + "” names rows by it"})
+}
+
+// saysNumber reports whether a header may mean the number of something.
+func saysNumber(header string) bool {
+	return slices.ContainsFunc(lift(headerWords(header)).sets, func(set []string) bool {
+		return slices.Contains(set, "number") || slices.Contains(set, "code")
+	})
 }
 
 // namesRows reports whether what stands in a column stands in another as well: half of it, or, as

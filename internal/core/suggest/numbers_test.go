@@ -57,6 +57,30 @@ func TestNumbersThatOthersPointTo(t *testing.T) {
 			t.Errorf("pointed to by %q: %q", by, got)
 		}
 	}
+	// of several that hold the numbers, the one that is called as they are elsewhere, or does more than count the rows
+	account, _ := c.Type("account")
+	named := map[string]map[string]string{"account": {"id": "company_id", "#": "company_id", "rank": "company_id", "nr": "company_id"}}
+	shuffled := column("id", "3", "1", "2", "6", "5", "4")
+	firm := column("name", "Tern Boats Ltd", "Gull Marine Ltd", "Heron Sails Ltd", "Skua Yard Ltd", "Kade AS", "Lund AS")
+	for n, c2 := range []struct {
+		columns []sheet.Column
+		want    string
+	}{
+		{[]sheet.Column{column("#", "1", "2", "3", "4", "5", "6"), shuffled, firm}, "id"},
+		{[]sheet.Column{column("rank", "4", "2", "3", "1", "6", "5"), shuffled, firm}, "id"},
+		{[]sheet.Column{column("nr", "4", "2", "3", "1", "6", "5"), shuffled, firm}, "id"},
+		{[]sheet.Column{column("#", "1", "2", "3", "4", "5", "6"), firm}, "#"},
+	} {
+		got := ""
+		for _, s := range NewView(c2.columns).Among(c).PointedTo(named).Across([]Target{{Type: account}}) {
+			if s.Field == "source_ref" && s.Taken {
+				got += s.Column
+			}
+		}
+		if got != c2.want {
+			t.Errorf("case %d: %q, want %q", n, got, c2.want)
+		}
+	}
 	of := id
 	of.Header, of.Filled = "id_oportunidad", 14
 	lines := []sheet.Column{of, column("orden", "1", "2", "3"), column("descripcion", "Pasarela", "Torreta", "Anclaje"),
