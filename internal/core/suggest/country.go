@@ -107,7 +107,7 @@ func (v *View) HomeOf(phones []string) (home Home, ok bool) {
 			for _, s := range col.Samples {
 				if country := value.PhoneCountry(s); country != "" {
 					coded = append(coded, country)
-				} else if likePhone(s) {
+				} else if likePhone(s) || digitsIn(s) >= 7 && digitsIn(s) == len(value.Trim(s)) {
 					local = append(local, s)
 				}
 			}

@@ -23,6 +23,7 @@ func TestTheCountryOfTelephoneNumbers(t *testing.T) {
 		{"Tel=040 1|050 2;Name=Werft Nord GmbH|Hafen Kiel GmbH", ""}, // of three countries
 		{"Tel=0431 5550101|0461 5550102;Name=Werft Nord GmbH|Hafen Kiel GmbH", // whose numbers are of one
 			"DE companies have legal forms of that country"},
+		{"Komórka=601123456|602234567;Kod=81-350|11-500", "PL the postal codes are written as there"},
 		{"telefon=04841 17812|0461 55501;plz=25813|24937", "DE postal codes are called and written as there"},
 		{"Telefon=0662 882345|01 5123456;PLZ Ort=5020 Salzburg|1010 Wien", "AT postal codes are called and written as there"},
 		{"Telefon=044 668 18 00|031 311 22 33|062 834 55 66;PLZ=8001|3011;Name=Kran AG|Boot GmbH",
