@@ -145,8 +145,11 @@ func (v *View) atHouse(header string) bool {
 		share(v.columns[at].Samples, func(s string) bool {
 			_, domain, _ := strings.Cut(strings.ToLower(value.Trim(s)), "@")
 			return domain == v.house
-		}) >= enoughNamed
+		}) >= allAtHouse
 }
+
+// allAtHouse is how many of the mailboxes must be of that domain: a few colleagues may stand in any list.
+const allAtHouse = 0.9
 
 // marksOf are the fields of which one is found where a sheet is of a type that has all
 // that a more usual one has: people at companies are contacts, unless something says
