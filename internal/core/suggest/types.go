@@ -213,11 +213,21 @@ func (v *View) hangs(t catalog.RecordType) bool {
 	})
 }
 
-// haveBirthdays reports whether a header names days of birth.
+// haveBirthdays reports whether a header names days of birth, in whatever form (dd/mm/yyyy), or cells are days of
+// so long ago under one that only asks when.
 func (v *View) haveBirthdays() bool {
 	return slices.ContainsFunc(v.columns, func(col sheet.Column) bool {
-		l := lift(headerWords(col.Header))
-		return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Contains(set, "birth") })
+		for _, set := range lift(headerWords(col.Header)).sets {
+			if slices.Contains(set, "birth") && !slices.Contains(set, "someone") {
+				return true
+			}
+			if len(set) == 1 && set[0] == "when" && len(col.Samples) >= fewestToTell && share(col.Samples, func(s string) bool {
+				return value.OrderOf(s) != "" && yearIn(s) > 1920 && yearIn(s) < 2010
+			}) > 0.9 {
+				return true
+			}
+		}
+		return false
 	})
 }
 
