@@ -106,6 +106,15 @@ func (s *Service) pointedBeside(ctx context.Context, c catalog.Catalog, i store.
 	if i.Routine.V == nil {
 		return pointed, nil
 	}
+	elsewhere := map[string]bool{} // what is taken for something else is not read for it
+	for _, d := range i.Routine.V.Drafts {
+		t, _ := c.Type(d.Type)
+		for _, f := range t.Fields {
+			for _, header := range d.Fields[f.Name].From {
+				elsewhere[header] = elsewhere[header] || !f.Key || f.Type != catalog.Text
+			}
+		}
+	}
 	for _, o := range beside {
 		for _, d := range o.Routine.V.Drafts {
 			t, _ := c.Type(d.Type)
@@ -118,7 +127,7 @@ func (s *Service) pointedBeside(ctx context.Context, c catalog.Catalog, i store.
 					continue
 				}
 				for n, own := range i.Columns.V {
-					if !suggest.Numbering(own) {
+					if elsewhere[own.Header] || !suggest.Numbering(own) {
 						continue
 					}
 					names := o.Columns.V[at]

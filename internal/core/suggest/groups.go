@@ -121,19 +121,19 @@ func (m tableMark) cut(header string) (rest string, ok bool) {
 // allCapitals is found in a header of one word in capitals, as programs have them.
 var allCapitals = regexp.MustCompile(`^[A-Z]{4,}\d?$`)
 
-// markOf gives the mark of a sheet: the prefix with a sign behind it, or two or three letters that most of its
+// markOf gives the mark of a sheet: the prefix with a sign behind it, or the letters, five at most, that most of its
 // headers, which are one word in capitals each, begin or end with.
 func markOf(columns []sheet.Column) tableMark {
 	if prefix := sharedPrefix(columns); prefix != "" {
 		return tableMark{prefix: prefix}
 	}
-	const fewestSharing = 6
+	const fewestSharing, longestMark = 6, 5
 	begins, ends := map[string]int{}, map[string]int{}
 	for _, c := range columns {
 		if !allCapitals.MatchString(c.Header) {
 			continue
 		}
-		for n := 2; n < 4 && n+2 <= len(c.Header); n++ {
+		for n := 2; n <= longestMark && n+2 <= len(c.Header); n++ {
 			begins[c.Header[:n]]++
 			ends[c.Header[len(c.Header)-n:]]++
 		}

@@ -232,6 +232,18 @@ func TestSharedPrefixes(t *testing.T) {
 	if p := sharedPrefix(known); p != "" {
 		t.Errorf("%q means something", p)
 	}
+	for headers, want := range map[string]string{
+		"CUSTNO CUSTNAME CUSTCITY CUSTZIP CUSTTEL CUSTWEB": "NAME", "CODCLI NOMCLI DOMCLI POBCLI TELCLI MAICLI": "NOM",
+		"CUSTNO CUSTNAME CITY ZIP TEL WEB": "", "Name Nation Note Nick Number Nothing": "",
+	} {
+		var columns []sheet.Column
+		for header := range strings.FieldsSeq(headers) {
+			columns = append(columns, sheet.Column{Header: header})
+		}
+		if got, ok := markOf(columns).cut(columns[1].Header); ok != (want != "") || ok && got != want {
+			t.Errorf("%s: %q", headers, got)
+		}
+	}
 }
 
 // A short form that was meant otherwise, as the cells say beyond doubt, is no reason to leave the

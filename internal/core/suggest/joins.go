@@ -198,7 +198,9 @@ func joinTitles(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 	list = append(list, Suggestion{Column: columns[title].Header, Draft: target.Draft, Field: f.Name, Confidence: 0.95,
 		Taken: true, Reason: "it is the title, behind the form of address"})
 	list = joinedTo(target, list, f.Name, columns[title].Header, columns[form].Header, "its values are forms of address")
-	list[len(list)-1].before = true
+	if last := &list[len(list)-1]; last.joins {
+		last.before = true
+	}
 	return list
 }
 
@@ -333,8 +335,10 @@ func joinWholeNames(target Target, columns []sheet.Column, list []Suggestion) []
 	switch {
 	case family < 0:
 		family = saying("name")
-	case given < 0: // beside a family name a name is the given one
-		given = saying("name")
+	case given < 0: // beside a family name a name is the given one, where it is not the whole
+		if given = saying("name"); given >= 0 && wordsInCells(columns[given], 2) {
+			return list
+		}
 	}
 	if given < 0 || family < 0 || given == family || wordsInCells(columns[family], 2) {
 		return list

@@ -112,6 +112,7 @@ func TestJoinedColumns(t *testing.T) {
 			"apellido2=Pérez||Etxeberria"}, "family_name", "apellido1 + apellido2"},
 		{"staff", []string{"nombre=Carmen|José|Iñaki", "apellidos=García Pérez|Fernández|Gómez", "iniciales=CG|JF|IG"}, "name",
 			"nombre + apellidos"},
+		{"staff", []string{"Name=Ingrid Havnes|Tom Ferris|Lena Neumann", "Surname=Havnes|Ferris|Neumann"}, "name", "Name"},
 		{"contact", []string{"Nombre=Carmen|José|Iñaki", "Apellidos=García|Fernández|Gómez"}, "family_name", "Apellidos"},
 		{"account", []string{"Société=Ponant SARL|Vent SA|Miel SAS",
 			"Adresse=Quai des Brumes|ZA du Port|Place de la Mairie", "CP=29200|17000|83000"}, "street", "Adresse"},
