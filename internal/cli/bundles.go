@@ -271,8 +271,10 @@ func (a *app) bundleOpen(ctx context.Context, c *client.Conn, b client.Bundle) {
 	tab := a.table("File", "Problem", "Field", "Rows", "")
 	for _, m := range b.Imports {
 		for _, p := range m.Import.Totals.Problems {
-			tab.AppendRow([]any{oneLine(m.Import.Name, 28), p.Code, p.Field, number(p.Count),
-				oneLine(p.Message, max(30, a.width()-80))})
+			if !p.Light {
+				tab.AppendRow([]any{oneLine(m.Import.Name, 28), p.Code, p.Field, number(p.Count),
+					oneLine(p.Message, max(30, a.width()-80))})
+			}
 		}
 	}
 	if tab.Length() > 0 {
@@ -282,7 +284,8 @@ func (a *app) bundleOpen(ctx context.Context, c *client.Conn, b client.Bundle) {
 	for _, m := range b.Imports {
 		if n := len(m.Import.Unplaced); n > 0 && len(m.Types) > 0 {
 			fmt.Fprintf(a.out, "%s: %s not placed, %s; see: uchi mapping %d\n", m.Import.Name,
-				plural(int64(n), "column is", "columns are"), oneLine(strings.Join(m.Import.Unplaced, ", "), max(30, a.width()-70)), m.Import.Id)
+				plural(int64(n), "column is", "columns are"),
+				oneLine(strings.Join(m.Import.Unplaced, ", "), max(30, a.width()-70)), m.Import.Id)
 		}
 		if slices.ContainsFunc(m.Import.Totals.Problems,
 			func(p client.ProblemCount) bool { return p.Code == string(problem.BadPhone) }) {

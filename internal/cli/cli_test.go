@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"uchi/internal/client"
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
 
@@ -127,6 +128,39 @@ func TestColourOnlyOnATerminal(t *testing.T) {
 	t.Setenv("NO_COLOR", "1")
 	if got := a.word("hold"); got != "■ hold" {
 		t.Errorf("%q", got)
+	}
+}
+
+// What would mend a problem is said at the first of the rows that have it, and each row says what it has.
+func TestMendsAreSaidOnce(t *testing.T) {
+	var out bytes.Buffer
+	bad := func(row int64, value string) client.Row {
+		return client.Row{Row: row, Verdict: "hold", Problems: []client.RowProblem{{Column: "Land", Value: value,
+			Message: "this is not a country", Mend: "Write its name."}}}
+	}
+	(&app{out: &out}).printRows([]client.Row{bad(2, "Atlantis"), bad(3, "Utopia")})
+	for text, want := range map[string]int{"Write its name.": 1, "this is not a country.": 2, "Atlantis": 1, "Utopia": 1} {
+		if got := strings.Count(out.String(), text); got != want {
+			t.Errorf("%q stands there %d times:\n%s", text, got, &out)
+		}
+	}
+}
+
+// A bundle says why rows are held, not what rows are loaded without, and which columns are left out of
+// imports of which it is known what they become.
+func TestWhatIsOpenInABundle(t *testing.T) {
+	var out bytes.Buffer
+	var read, open client.BundleImport
+	read.Types, read.Import.Name, read.Import.Unplaced = []string{"Accounts"}, "firmen.csv", []string{"Rang", "Seit"}
+	read.Import.Totals.Problems = []client.ProblemCount{{Code: "bad_email", Field: "email", Count: 4, Message: "no address"},
+		{Code: "lost_zero", Field: "postal_code", Count: 9, Message: "a zero is lost", Light: true}}
+	open.Import.Name, open.Import.Unplaced = "berths.csv", []string{"Length"}
+	(&app{out: &out}).bundleOpen(t.Context(), nil, client.Bundle{Imports: []client.BundleImport{read, open}})
+	for text, want := range map[string]bool{"bad_email": true, "firmen.csv: 2 columns are not placed, Rang, Seit": true,
+		"lost_zero": false, "Length": false} {
+		if strings.Contains(out.String(), text) != want {
+			t.Errorf("%q:\n%s", text, &out)
+		}
 	}
 }
 

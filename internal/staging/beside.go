@@ -148,8 +148,7 @@ func (k *draftCheck) holdWithBeside(ctx context.Context) error {
 			// the number that is given belongs to somebody else in that import than among the records
 			row := schema.Int(-to.in.base()) + ` - w.row_no`
 			err = k.do(ctx, stepHeld, k.hold(problem.LinkHeld, fp, k.saysRow("("+row+")"), `
-				from {draft} d join {links} b on b.field = {field} and b.lookup = d.{l} and b.how in (`+
-				literal(ByKey)+`, `+literal(ByID)+`)
+				from {draft} d join {links} b on b.field = {field} and b.lookup = d.{l} and b.how = `+literal(ByKey)+`
 				join {became} w on w.record_id = b.record_id
 				where exists (select from {their_problems} p where p.row_no = w.row_no and p.code = @other) and {stays d}`,
 				frag{"field": schema.Literal(fp.Field.Name), "l": textColumn(fp.Field.Name),

@@ -8,17 +8,6 @@ import (
 	"uchi/internal/core/problem"
 )
 
-// Zeros are no number of a telephone, with the code of a country or without.
-func TestNoPhone(t *testing.T) {
-	n := NewNothing(catalog.Field{Name: "phone", Type: catalog.Phone}, nil)
-	for text, want := range map[string]bool{"0": true, "000-000-0000": true, "0000000000": true, "+1 000 000 0000": true,
-		"+47 00 00 00 00": true, "00000": true, "00": false, "+47 22 00 00 00": false, "0800 000000": false, "112": false} {
-		if got := n.Is(text); got != want {
-			t.Errorf("%q: %v, want %v", text, got, want)
-		}
-	}
-}
-
 // Days that programs write where there is none are nothing where a day stands.
 func TestNoDate(t *testing.T) {
 	n := NewNothing(catalog.Field{Name: "birthday", Type: catalog.Date}, nil)

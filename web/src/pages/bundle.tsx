@@ -403,16 +403,22 @@ const leftOut = (columns: string[]) =>
 
 const wrongsShown = 3;
 
-/** What is wrong with most rows of an import. */
+/** Why most of the rows of an import that are held are held. */
 function Wrongs({ workspace, i }: { workspace: string; i: Import }) {
   const known = useQuery(types(workspace));
-  const list = i.totals?.problems ?? [];
-  const of = known.data?.types.find((t) => t.name === i.into);
+  const list = (i.totals?.problems ?? []).filter((p) => !p.light);
+  const label = (said: string) => {
+    const [field = "", draft = i.into] = said.split(".").reverse(); // of several records in a row, which
+    return labelOf(
+      known.data?.types.find((t) => t.name === draft),
+      field,
+    );
+  };
   return (
     <ul className="text-[12.5px] text-ink-soft">
       {list.slice(0, wrongsShown).map((p) => (
         <li key={p.code + p.field + String(p.light)}>
-          <span className="figures">{count(p.count)}</span> {p.field && <b className="font-medium">{labelOf(of, p.field)}: </b>}
+          <span className="figures">{count(p.count)}</span> {p.field && <b className="font-medium">{label(p.field)}: </b>}
           {p.message}
         </li>
       ))}
