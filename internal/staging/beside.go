@@ -132,15 +132,14 @@ func (k *draftCheck) holdWithBeside(ctx context.Context) error {
 				continue
 			}
 			err := k.do(ctx, stepHeld, k.hold(problem.LinkHeld, fp, k.saysRow("b.record_id"), `
-				from {draft} d join {links} b on b.field = {field} and b.lookup = d.{l}
+				from `+k.linkOf(fp)+`
 				where {there}
 					and (
 						exists (select from {their_problems} p where p.row_no = {row} and not p.light)
 						or exists (select from {their_asked} x where x.row_no = {row})
 					)
 					and {stays d}`,
-				frag{"field": schema.Literal(fp.Field.Name), "l": textColumn(fp.Field.Name), "there": to.in.holds("b.record_id"),
-					"row":            rowOf("b.record_id"),
+				frag{"there": to.in.holds("b.record_id"), "row": rowOf("b.record_id"),
 					"their_problems": to.in.check.table("problems"), "their_asked": to.in.check.table("asked")}))
 			if err != nil {
 				return err

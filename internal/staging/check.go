@@ -262,6 +262,11 @@ func (k *Check) Run(ctx context.Context, judges []Judge) (Found, error) {
 				return err
 			}
 		}
+		for _, d := range k.drafts {
+			if err := d.tellLate(ctx, withRows); err != nil {
+				return err
+			}
+		}
 		for n, d := range k.drafts {
 			if err := d.examine(ctx, judges[n]); err != nil {
 				return err
@@ -315,7 +320,7 @@ func (k *draftCheck) begin(ctx context.Context) error {
 
 // settle finds for each draft the record that it is for, or the earlier row.
 func (k *draftCheck) settle(ctx context.Context) error {
-	if err := k.tellLate(ctx); err != nil {
+	if err := k.tellLate(ctx, withDrafts); err != nil {
 		return err
 	}
 	if err := k.leaveOutWith(ctx); err != nil {

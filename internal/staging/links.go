@@ -114,8 +114,8 @@ func (k *draftCheck) link(ctx context.Context) error {
 					sole,
 					case when how = 'id' then `+literal(ByID)+` else coalesce(by, '') end
 				from decided d`, with))
-		if !k.outward(*fp) && !k.belongsLate(fp) {
-			tell = append(tell, k.tellLinks(fp, target, with)...)
+		if k.when(fp) == atOnce {
+			tell = append(tell, k.tellLinks(fp, target, nil, with)...)
 		}
 	}
 	statements = append(statements, q(`create index on {links} (field, lookup)`), q(`analyze {links}`))
@@ -132,24 +132,19 @@ func (k *draftCheck) spare() string {
 	return "100"
 }
 
-// belongsLate reports whether it takes another draft of the row to tell records of one name
-// apart.
-func (k *draftCheck) belongsLate(fp *mapping.FieldPlan) bool {
-	target, _ := k.catalog.Type(fp.Field.To)
-	mine, _, ok := k.shared(fp, target)
-	return ok && mine.Draft >= 0
-}
-
-// tellLate notes what is to be said of such links, once it is known which records the other
-// drafts are for.
-func (k *draftCheck) tellLate(ctx context.Context) error {
+// tellLate notes what is to be said of the links of which it is known at a time.
+func (k *draftCheck) tellLate(ctx context.Context, now knownAt) error {
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
-		if fp.Field.Kind().Form != catalog.LinkForm || fp.Draft >= 0 || k.outward(*fp) || !k.belongsLate(fp) {
+		if fp.Field.Kind().Form != catalog.LinkForm || fp.Draft >= 0 || k.when(fp) != now {
 			continue
 		}
+		others, err := k.otherRows(ctx, fp)
+		if err != nil {
+			return err
+		}
 		target, with := k.linkWords(fp)
-		if err := k.do(ctx, stepLinks, k.tellLinks(fp, target, with)...); err != nil {
+		if err := k.do(ctx, stepLinks, k.tellLinks(fp, target, others, with)...); err != nil {
 			return err
 		}
 	}
@@ -176,7 +171,7 @@ func (k *draftCheck) linkWords(fp *mapping.FieldPlan) (catalog.RecordType, frag)
 
 // tellLinks notes the rows whose texts name no record, or several, or one of which
 // it is not certain.
-func (k *draftCheck) tellLinks(fp *mapping.FieldPlan, target catalog.RecordType, with frag) []stmt {
+func (k *draftCheck) tellLinks(fp *mapping.FieldPlan, target catalog.RecordType, others []otherRows, with frag) []stmt {
 	label := schema.Literal(strings.ToLower(target.Label))
 	missing, said := label, arg{}
 	if meant := fp.Meanings(); len(meant) > 0 {
@@ -184,7 +179,7 @@ func (k *draftCheck) tellLinks(fp *mapping.FieldPlan, target catalog.RecordType,
 		missing = `case when d.{l} = any(@meant) then ` + label +
 			` || ' “' || d.{l} || '”, which this word is said to mean,' else ` + label + ` end`
 	}
-	list, among := k.belonging(fp, target, with)
+	list, among := k.belonging(fp, target, others, with)
 	list = append(list,
 		k.note(problem.LinkNotFound, fp, fp.Light, missing,
 			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is null`,
@@ -200,79 +195,13 @@ func (k *draftCheck) tellLinks(fp *mapping.FieldPlan, target catalog.RecordType,
 			`from {draft} d
 				where {id} is not null and not exists (select from {targets} r where r.id = {id})
 					and not exists (select from {links} x where x.field = {field} and x.lookup = d.{l})`, with))
+	for _, to := range others {
+		list = append(list, k.rowsElsewhere(fp, target, to, with))
+	}
 	if among != "" {
 		list = append(list, q(`drop table {closer}`))
 	}
 	return list
-}
-
-// belonging tells records of one name apart by what they belong to, where the row says it
-// too: of several people of a name the one at the row's account is meant, and one who is at
-// another is held. Among is the SQL, behind that of rows x with several records, of that
-// none of them was chosen so.
-func (k *draftCheck) belonging(fp *mapping.FieldPlan, target catalog.RecordType, with frag) (statements []stmt,
-	among string) {
-	mine, theirs, ok := k.shared(fp, target)
-	if !ok {
-		return nil, ""
-	}
-	owner, _ := k.catalog.Type(mine.Field.To)
-	by := frag{"theirs": schema.Column(theirs, "r"), "mine": `coalesce(h.record_id, ` +
-		schema.Column(mine.Field, "d") + `)`,
-		"beside": `left join {links} h on h.field = ` + schema.Literal(mine.Field.Name) + ` and h.lookup = d.` +
-			textColumn(mine.Field.Name),
-		"of": schema.TitleText(owner, "o"), "owners": schema.Records(k.i.Workspace, owner.Name)}
-	by["orders"] = `array[d.` + namedColumn(fp.Field.Name) + `]`
-	if namesPeople(target) {
-		by["orders"] = anyOrder(`d.` + namedColumn(fp.Field.Name))
-	}
-	if mine.Draft >= 0 {
-		by["mine"], by["beside"] = `h.record_id`, `left join `+k.Check.drafts[mine.Draft].table("became")+
-			` h on h.row_no = d.row_no`
-	}
-	statements = []stmt{
-		q(`create unlogged table {closer} as
-			select d.row_no, min(r.id) as id
-			from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} and x.finds > 1
-			{beside}
-			join {targets} r on r.{by} = any({orders}) and {theirs} = {mine}
-			where d.{m} <> '' and {id} is null
-			group by d.row_no having count(*) = 1`, with, by),
-		q(`update {draft} d set {value} = c.id from {closer} c where c.row_no = d.row_no`, with),
-	}
-	if fp.Field.To != k.plan.Type.Name { // a superior may well be at another company of the house
-		statements = append(statements,
-			k.hold(problem.LinkApart, fp, `{record} || ' ' || {title} || ', of ' || (select {of} from {owners} o
-				where o.id = {theirs})`, `
-			from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} and x.how = `+literal(ByName)+`
-			{beside}
-			join {targets} r on r.id = x.record_id
-			where {theirs} <> {mine}`, with, by))
-	}
-	return append(statements, q(`alter table {closer} add primary key (row_no)`)),
-		` and not exists (select from {closer} c where c.row_no = d.row_no)`
-}
-
-// shared gives another link of the rows to what the records that a link leads to belong to,
-// which may be another draft of the row.
-func (k *draftCheck) shared(fp *mapping.FieldPlan, target catalog.RecordType) (mine mapping.FieldPlan,
-	theirs catalog.Field, ok bool) {
-	if len(fp.Find) > 0 {
-		return mine, theirs, false
-	}
-	for _, theirs := range target.Fields {
-		owner, _ := k.catalog.Type(theirs.To)
-		// who looks after it is another matter
-		if theirs.Type != catalog.Reference || theirs.To == target.Name || owner.InUse != "" {
-			continue
-		}
-		for _, mine := range k.references() {
-			if mine.Field.To == theirs.To && mine.Field.Name != fp.Field.Name && (mine.Draft >= 0 || !k.outward(mine)) {
-				return mine, theirs, true
-			}
-		}
-	}
-	return mine, theirs, false
 }
 
 // wholeReads is the SQL, behind that of a check of some rows, of how the whole
@@ -483,6 +412,14 @@ func hitByFields(parts []mapping.FindPart) string {
 // row's number below 0.
 func referenceOf(f catalog.Field) string {
 	return `coalesce(` + linkAlias(f.Name) + `.record_id, ` + schema.Column(f, "d") + `)`
+}
+
+// linkOf is the SQL of rows d with the link b of a field by text, what it leads to as
+// record_id: what its text names, else the one of several that the row means.
+func (k *draftCheck) linkOf(fp *mapping.FieldPlan) string {
+	name := fp.Field.Name
+	return `{draft} d cross join lateral (select coalesce(x.record_id, ` + schema.Column(fp.Field, "d") + `) as record_id
+		from {links} x where x.field = ` + schema.Literal(name) + ` and x.lookup = d.` + textColumn(name) + `) b`
 }
 
 func linkAlias(field string) string { return schema.Ident("x_" + field) }

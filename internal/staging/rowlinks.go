@@ -74,24 +74,13 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 		people := []string{`select r.id, ` + spoken(`r.`+schema.Title, schema.TitleText(target, "r")) +
 			` as name from {targets} r`}
 		var theirs []string
-		var apart []stmt
-		for n, to := range k.mayName(*fp) {
+		others, err := k.otherRows(ctx, fp)
+		if err != nil {
+			return err
+		}
+		for n, to := range others {
 			from := fmt.Sprintf("theirs%d", n)
-			columns, loaded := []string{`t.row_no`, `b.record_id`}, ""
-			if to.in != nil { // a row beside stands below the rows of this import, until it is loaded
-				columns[1] = `case when b.record_id < 0 then b.record_id - ` + schema.Int(to.in.base()) +
-					` else b.record_id end as record_id`
-				there, err := k.room.there(ctx, resultsTable(to.in.Import.ID))
-				if err != nil {
-					return err
-				}
-				if there {
-					columns[1] = `coalesce(o.record_id, case when b.record_id < 0 then b.record_id - ` + schema.Int(to.in.base()) +
-						` else b.record_id end) as record_id`
-					loaded = ` left join ` + resultsTable(to.in.Import.ID) + ` o on o.row_no = t.row_no and o.draft = ` +
-						schema.Int(to.draft.n+1) + ` and o.last`
-				}
-			}
+			columns := []string{`t.row_no`, to.record + ` as record_id`}
 			for _, f := range to.draft.plan.Fields {
 				if f.Field.Normalised() {
 					key := schema.Key(f.Field.Name)
@@ -114,10 +103,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 				}
 				byName = append(byName, named)
 			}
-			rows := to.draft.everyRow("draft") + ` t join ` + to.draft.everyRow("became") + ` b on b.row_no = t.row_no` + loaded +
-				` where b.record_id is not null`
-			theirs = append(theirs, from+` as materialized (select `+list(columns)+` from `+rows+`),`)
-			apart = append(apart, k.rowsElsewhere(fp, target, to.draft, columns[1], rows, with))
+			theirs = append(theirs, from+` as materialized (select `+list(columns)+` from `+to.rows+`),`)
 		}
 		with["short"] = k.byShort(target, fp.Field.Name, strings.Join(people, " union all "))
 		with["keys"], with["by_name"], with["theirs"] = strings.Join(keys, " union all "), strings.Join(byName, " union "),
@@ -164,9 +150,6 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 			where x.field = {field} and x.lookup = t.l and (t.finds > 1 or t.id is distinct from x.record_id)`, with,
 			arg{"row": string(ByRow), "short": string(ByShort)}),
 			q(`analyze {links}`)}
-		if !k.unchecked(*fp) { // else it is known when the import that is loaded later is checked
-			statements = append(append(statements, k.tellLinks(fp, target, with)...), apart...)
-		}
 		if err := k.do(ctx, stepRowLinks, statements...); err != nil {
 			return err
 		}
@@ -174,10 +157,42 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 	return nil
 }
 
-// rowsElsewhere is as elsewhere, for links to what the rows of a draft become. Record is the SQL of what
-// that is, and rows that of the rows t; of several for one record the first counts, so that it is said once.
-func (k *draftCheck) rowsElsewhere(fp *mapping.FieldPlan, target catalog.RecordType, to *draftCheck, record, rows string,
-	with frag) stmt {
+// otherRows is the rows of a draft that a text may name.
+type otherRows struct {
+	named
+	rows   string // SQL of the rows t, as from what is selected
+	record string // SQL of what row t is to become, as this import stands for it
+	loaded string // SQL of whether row t has been loaded
+}
+
+// otherRows lists the rows that a field may name.
+func (k *draftCheck) otherRows(ctx context.Context, fp *mapping.FieldPlan) (list []otherRows, err error) {
+	for _, to := range k.mayName(*fp) {
+		o := otherRows{named: to, record: `b.record_id`, loaded: `false`}
+		var results string
+		if to.in != nil { // a row beside stands below the rows of this import, until it is loaded
+			o.record = `case when b.record_id < 0 then b.record_id - ` + schema.Int(to.in.base()) + ` else b.record_id end`
+			there, err := k.room.there(ctx, resultsTable(to.in.Import.ID))
+			if err != nil {
+				return nil, err
+			}
+			if there {
+				o.record, o.loaded = `coalesce(o.record_id, `+o.record+`)`, `o.record_id is not null`
+				results = ` left join ` + resultsTable(to.in.Import.ID) + ` o on o.row_no = t.row_no and o.draft = ` +
+					schema.Int(to.draft.n+1) + ` and o.last`
+			}
+		}
+		o.rows = to.draft.everyRow("draft") + ` t join ` + to.draft.everyRow("became") +
+			` b on b.row_no = t.row_no and b.record_id is not null` + results
+		list = append(list, o)
+	}
+	return list, nil
+}
+
+// rowsElsewhere is as elsewhere, for links to what other rows become; of several for one record the first
+// counts, so that it is said once.
+func (k *draftCheck) rowsElsewhere(fp *mapping.FieldPlan, target catalog.RecordType, others otherRows, with frag) stmt {
+	to := others.draft
 	var fields []catalog.Field
 	for _, f := range to.plan.Fields {
 		fields = append(fields, f.Field)
@@ -187,7 +202,7 @@ func (k *draftCheck) rowsElsewhere(fp *mapping.FieldPlan, target catalog.RecordT
 	if apart == "" || title == "" {
 		return stmt{}
 	}
-	columns := []string{`t.row_no`, record, title + ` as title`, to.saidTitle("t") + ` as said`}
+	columns := []string{`t.row_no`, others.record + ` as record_id`, title + ` as title`, to.saidTitle("t") + ` as said`}
 	for _, f := range fields {
 		if f.ComparedAs() == catalog.AsCountry || f.ComparedAs() == catalog.AsLocality {
 			columns = append(columns, schema.Column(f, "t"))
@@ -197,7 +212,7 @@ func (k *draftCheck) rowsElsewhere(fp *mapping.FieldPlan, target catalog.RecordT
 		from {draft} d
 		join {links} x on x.field = {field} and x.lookup = d.{l} and x.how = `+literal(ByRow)+`
 		join (
-			select distinct on (record_id) * from (select `+list(columns)+` from `+rows+`) theirs order by record_id, row_no
+			select distinct on (record_id) * from (select `+list(columns)+` from `+others.rows+`) theirs order by record_id, row_no
 		) t on t.record_id = x.record_id and t.title = d.{m}
 		where `+schema.LegalForm(`d.{l}`)+` <> `+schema.LegalForm(`t.said`)+` and `+apart, with)
 }
@@ -211,7 +226,8 @@ func (k *draftCheck) meetRows(now *draftCheck) (parts []string) {
 		}
 		field, l, m := schema.Literal(fp.Field.Name), textColumn(fp.Field.Name), namedColumn(fp.Field.Name)
 		parts = append(parts, fmt.Sprintf(`select d.row_no from {links} x join {draft} d on d.%s = x.lookup
-			where x.field = %s and x.record_id < 0 and -x.record_id = any(@rows)`, l, field))
+			where x.field = %s and x.record_id < 0 and -x.record_id = any(@rows)`, l, field),
+			`select d.row_no from {draft} d where -`+schema.Column(fp.Field, "d")+` = any(@rows)`)
 		theirs, theirsNow := k.Check.drafts[fp.Rows], now.Check.drafts[fp.Rows].table("draft")
 		for _, f := range theirs.plan.Fields {
 			if key := schema.Key(f.Field.Name); f.Field.Normalised() {

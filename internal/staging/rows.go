@@ -3,6 +3,7 @@ package staging
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -455,7 +456,8 @@ func (r *Room) firstOverwrites(ctx context.Context, i store.Import, limit int) (
 type RowLink struct {
 	store.Link
 	How LinkFind
-	Row int64 // of the row that is to make the record; 0 when it is there
+	Row int64  // of the row that is to make the record; 0 when it is there
+	In  string // the import of the bundle in which the row is, where it is another
 }
 
 // RowLinks gives the records that the references of a draft of a checked row
@@ -470,6 +472,12 @@ func (r *Room) RowLinks(ctx context.Context, i store.Import, plan *mapping.Plan,
 	check, ok := r.holding(i, plan, c)
 	if !ok {
 		return links, nil
+	}
+	var beside []store.Import
+	if i.Bundle != nil {
+		if beside, err = r.store.BundleImports(ctx, *i.Bundle); err != nil {
+			return nil, err
+		}
 	}
 	k := check.drafts[n]
 	for _, fp := range k.references() {
@@ -501,6 +509,14 @@ func (r *Room) RowLinks(ctx context.Context, i store.Import, plan *mapping.Plan,
 		}
 		if l.Row == 0 {
 			l.ID = target.RecordID(id)
+		}
+		if place := l.Row >> rowBits; place > 0 {
+			l.Row &= -outsideOf - 1
+			at := slices.IndexFunc(beside, func(b store.Import) bool { return b.Place == place })
+			if at < 0 {
+				continue
+			}
+			l.In = beside[at].Name
 		}
 		links[fp.Field.Name] = l
 	}

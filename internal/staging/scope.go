@@ -207,6 +207,16 @@ func (k *draftCheck) amongAs(part, own string) string {
 		where row_no not in (select unnest(` + numbers(k.rows) + `)) union all select * from ` + own + `)`
 }
 
+// everyLink is the SQL of the links of the draft as they stand for all texts.
+func (k *draftCheck) everyLink() string {
+	own := k.table("links")
+	if k.whole == nil {
+		return own
+	}
+	return `(select * from ` + k.whole.drafts[k.n].table("links") + ` w where not exists (select from ` + own +
+		` o where o.field = w.field and o.lookup = w.lookup) union all select * from ` + own + `)`
+}
+
 // Outside gives the rows outside those of a check of some rows that must be checked
 // with them after all: what is compared of a row by likeness has changed, or
 // whether it has found a record, and the others have as much in common with it,

@@ -480,9 +480,12 @@ func (k *draftCheck) giveOver(ctx context.Context) error {
 	for _, d := range k.drafts {
 		for _, fp := range d.plan.Fields {
 			if fp.Rows == k.n {
-				statements = append(statements, q(`update {theirs} x set record_id = -t.next from {twice} t
-					where x.field = {field} and x.record_id = -t.first`,
-					frag{"theirs": d.table("links"), "field": schema.Literal(fp.Field.Name)}))
+				with := frag{"links": d.table("links"), "theirs": d.table("draft"), "field": schema.Literal(fp.Field.Name),
+					"value": schema.Value(fp.Field.Name)}
+				statements = append(statements,
+					q(`update {links} x set record_id = -t.next from {twice} t
+						where x.field = {field} and x.record_id = -t.first`, with),
+					q(`update {theirs} d set {value} = -t.next from {twice} t where d.{value} = -t.first`, with))
 			}
 		}
 	}
@@ -501,9 +504,9 @@ func (k *draftCheck) holdWithTarget(ctx context.Context) (held int64, err error)
 		if err := to.giveOver(ctx); err != nil {
 			return held, err
 		}
-		points := `{target} b on b.row_no = d.row_no`
+		points := `{draft} d join {target} b on b.row_no = d.row_no`
 		if fp.Rows >= 0 {
-			points = `{links} b on b.field = {field} and b.lookup = d.{l}`
+			points = k.linkOf(fp)
 		}
 		// The row itself is held as a whole, but where its records are held apart.
 		itself, says := `-b.record_id <> d.row_no`, `'row ' || -b.record_id`
@@ -515,7 +518,7 @@ func (k *draftCheck) holdWithTarget(ctx context.Context) (held int64, err error)
 		// rows of one draft hold each other, however long the chain; those whose record another row can make are given over first
 		if fp.Rows == k.n {
 			bad = `with recursive edges as materialized (
-						select d.row_no, -b.record_id as target from {draft} d join {links} b on b.field = {field} and b.lookup = d.{l}
+						select d.row_no, -b.record_id as target from ` + points + `
 						where b.record_id < 0 and -b.record_id <> d.row_no and {stays d}
 					),
 					bad (row_no) as (
@@ -527,11 +530,10 @@ func (k *draftCheck) holdWithTarget(ctx context.Context) (held int64, err error)
 					select row_no from bad`
 		}
 		n, err := k.touch(ctx, stepHeld, k.hold(problem.LinkHeld, fp, says, `
-			from {draft} d join `+points+`
+			from `+points+`
 			where b.record_id < 0 and `+itself+` and -b.record_id in (`+bad+`)
 				and {stays d} and not {noted}`,
-			frag{"target": to.table("became"), "noted": k.noted(problem.LinkHeld, fp.Field.Name),
-				"field": schema.Literal(fp.Field.Name), "l": textColumn(fp.Field.Name)}))
+			frag{"target": to.table("became"), "noted": k.noted(problem.LinkHeld, fp.Field.Name)}))
 		if err != nil {
 			return held, err
 		}

@@ -115,14 +115,20 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 			}
 			l, ok := links[fp.Field.Name]
 			if d.Found != nil && !v.Changed && v.Problem == nil { // what is there stays
+				l.Row, l.In = 0, ""
 				l.Link, ok = d.Found.Links[fp.Field.Name]
 			}
-			if ok && l.Row > 0 && fp.Rows >= 0 && v.Problem == nil {
-				v.Said, v.After, ok = typed.Values[at], fmt.Sprintf("the %s of row %d", strings.ToLower(fp.LinkLabel), l.Row), false
-			}
-			if ok && l.Row == 0 && v.Problem == nil {
-				v.Link, v.Said = &l.Link, strings.ReplaceAll(typed.Values[at], mapping.FindGap, ", ")
-				if typed.Values[at] != "" || fp.Draft >= 0 {
+			if ok && v.Problem == nil && (l.Row == 0 || fp.Rows >= 0 || l.In != "") {
+				v.Said = strings.ReplaceAll(typed.Values[at], mapping.FindGap, ", ")
+				switch {
+				case l.In != "":
+					v.After = fmt.Sprintf("the %s of row %d of %s", strings.ToLower(fp.LinkLabel), l.Row, l.In)
+				case l.Row > 0:
+					v.After = fmt.Sprintf("the %s of row %d", strings.ToLower(fp.LinkLabel), l.Row)
+				default:
+					v.Link = &l.Link
+				}
+				if l.How != staging.ByRow && (typed.Values[at] != "" || fp.Draft >= 0) {
 					v.Why = l.How.Says()
 				}
 			}
