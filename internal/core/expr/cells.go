@@ -114,7 +114,8 @@ func whatIsWrong(issues *cel.Issues) string {
 func compile(source string, headers []string, want *cel.Type, words string) (*Program, error) {
 	bad := func(why string) error {
 		return fault.New(fault.Invalid, "bad_expression", "the expression cannot be used: "+why).With(source).
-			Mended(`Write it in CEL, such as cells["First"] + " " + cells["Last"].title().`)
+			Mended(`Write it in CEL, such as cells["First"] + " " + cells["Last"].title(), or fields["stage"] == "lost" ? "other" : "" for what ` +
+				`a field says that comes before.`)
 	}
 	env, err := cellEnv()
 	if err != nil {

@@ -224,7 +224,7 @@ var table = map[Code]words{
 		"Write the folder before the name, as it stands in the ZIP."},
 	ComputeFailed: {"the value could not be computed: {detail}",
 		"Correct the expression at the Columns station or the cells it reads."},
-	RuleBroken:    {"{detail}", "Change the values so that the rule holds."},
+	RuleBroken:    {"{detail}", "Change the values so that the rule holds, or let the field be computed for all rows."},
 	BadRecordID:   {"this is not an id of the record type", "An id looks like {detail}."},
 	RecordMissing: {"no record has this id", "Take the id from the record browser, or leave the cell blank."},
 	LinkNotFound: {"no {detail} is found by this id, key or name",

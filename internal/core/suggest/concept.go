@@ -217,11 +217,7 @@ func lift(words []string) lifted {
 	var out lifted
 	out.sets = [][]string{nil}
 	add := func(concepts []string) {
-		var ones [][]string
-		for _, c := range concepts {
-			ones = append(ones, []string{c})
-		}
-		out.sets = joined(out.sets, ones)
+		out.sets = joined(out.sets, meantBy(concepts))
 	}
 	words, out.slips = corrected(words)
 	for at := 0; at < len(words); {
@@ -247,6 +243,14 @@ func lift(words []string) lifted {
 		slices.Sort(out.sets[n])
 	}
 	return out
+}
+
+// meantBy gives what words mean as sets: a word of several concepts at once means all of them.
+func meantBy(concepts []string) (sets [][]string) {
+	for _, c := range concepts {
+		sets = append(sets, strings.Split(c, "+"))
+	}
+	return sets
 }
 
 // byDeletion are all words of the lexicon of five letters and more by what is left of each when
@@ -515,9 +519,7 @@ func chain(words []string, meaning func(part string) []string) (l lifted) {
 	for _, w := range words {
 		var found [][]string
 		if concepts, ok := lexicon[w]; ok {
-			for _, c := range concepts {
-				found = append(found, []string{c})
-			}
+			found = meantBy(concepts)
 		} else {
 			found, any = inChain(w, meaning), true
 		}
@@ -543,7 +545,7 @@ func inChain(w string, meaning func(part string) []string) (sets [][]string) {
 		for _, a := range first {
 			for _, b := range then {
 				if a != b {
-					sets = append(sets, []string{a, b})
+					sets = append(sets, slices.Concat(strings.Split(a, "+"), strings.Split(b, "+")))
 				}
 			}
 		}

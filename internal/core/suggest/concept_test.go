@@ -2,6 +2,7 @@ package suggest
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -278,6 +279,17 @@ func TestChainedHeaders(t *testing.T) {
 		got := takenOf(t, "account", column("NUMCLI", numbers...), column("RAISOC", names...), column(x.header, x.cells...))
 		if got[x.header] != x.want || got["NUMCLI"] != "source_ref" || got["RAISOC"] != "name" {
 			t.Errorf("%s with %s goes to %q, want %q: %v", x.header, x.cells[0], got[x.header], x.want, got)
+		}
+	}
+}
+
+// The number of a customer is one of somebody else on a sheet of people, in short forms too.
+func TestNumbersOfCustomers(t *testing.T) {
+	for _, h := range []string{"klantnr", "Kl.nr", "Rel.nr.", "Relatienr", "Relatie nr", "Kundennr", "č. zák"} {
+		if got := lift(tokens(h)).sets; !slices.ContainsFunc(got, func(set []string) bool {
+			return slices.Equal(set, []string{"customer", "number"})
+		}) {
+			t.Errorf("%s means %v", h, got)
 		}
 	}
 }

@@ -415,6 +415,9 @@ func (c *cells) lettered() float64 {
 
 var letteredCode = regexp.MustCompile(`^(?:[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|\d{4} [A-Z]{2}|[A-Z]\d[A-Z] \d[A-Z]\d)$`)
 
+// singleLetters are the initials of given names (J., J.P., Chr. A.).
+var singleLetters = regexp.MustCompile(`^\s*(?:\p{Lu}(?:[.\s-]+|$)|\p{Lu}\p{Ll}{1,2}\.\s*)+$`)
+
 // fitNames compares texts with what the field holds: names are no numbers,
 // postal codes no words.
 func fitNames(c *cells) (fit, string) {
@@ -423,6 +426,8 @@ func fitNames(c *cells) (fit, string) {
 	case f.HoldsWords() && (c.share("mostly digits", func(s string) bool { return digitsIn(s)*2 > len(s) }) > 0.6 ||
 		c.writtenDates() > 0.6):
 		return contradicts, "its values are numbers or dates"
+	case f.ComparedAs() == catalog.AsGivenName && c.share("single letters", singleLetters.MatchString) > 0.9:
+		return against, "its values are initials" // of given names, where nothing says them in full
 	case f.ComparedAs() == catalog.AsHonorific && address < 0.5:
 		return contradicts, "its values are no forms of address"
 	case f.ComparedAs() == catalog.AsHonorific && address > 0.8:

@@ -294,7 +294,9 @@ func (l *left) town() (header string) {
 // owners takes names of few people that come again and again for those of who looks after the
 // records.
 func (l *left) owners() {
-	f, ok := l.free(func(f catalog.Field) bool { return f.Type == catalog.Reference && l.meant("owner")(f) })
+	f, ok := l.free(func(f catalog.Field) bool {
+		return (f.Type == catalog.Reference || f.Holds == catalog.HoldsPerson && !f.Required) && l.meant("owner")(f)
+	})
 	if !ok {
 		return
 	}

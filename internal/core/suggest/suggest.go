@@ -74,8 +74,9 @@ func withID(t catalog.RecordType) []catalog.Field {
 // those that the header was compared with, and the reason; fit is what its cells say.
 func judge(f catalog.Field, n int, h header, col sheet.Column, fit fit, what string, memory Memory) (float64, string) {
 	words, reason := h.said[n].score, h.said[n].reason
+	chosen := false
 	if field, ok := memory[h.all]; ok {
-		if field == f.Name {
+		if chosen = field == f.Name; chosen {
 			words, reason = 0.99, "this workspace chose it for the same header before"
 		} else {
 			words *= 0.7
@@ -116,7 +117,7 @@ func judge(f catalog.Field, n int, h header, col sheet.Column, fit fit, what str
 		return words, reason + ", and " + what
 	case fit == distinctive && words < 0.97:
 		return max(min(0.97, words+0.06), 0.92), reason + ", and " + what
-	case fit == against && (words < certain || words < exactly && f.HoldsWords() && f.Type != catalog.OneChoice ||
+	case fit == against && !chosen && (words < certain || words < exactly && f.HoldsWords() && f.Type != catalog.OneChoice ||
 		h.alsoSays(n)):
 		return words * 0.5, reason + ", but " + what
 	case fit == tells && words >= leastHeld && words < certain, fit == supports && words >= leastVague && words < certain,

@@ -136,6 +136,31 @@ func TestMemory(t *testing.T) {
 	if len(s) != 1 || s[0].Field != "source_ref" || !s[0].Taken {
 		t.Errorf("what was chosen before is not taken: %+v", s)
 	}
+	// also where its cells may be names, which is a guess
+	deal, _ := c.Type("opportunity")
+	titles := column("Omschrijving", "Walstroom Hoorn", "Laadpalen Sneek", "Onderhoud Veere", "Walstroom Urk", "Laadpalen Hoorn",
+		"Onderhoud Sneek", "Walstroom Veere", "Laadpalen Urk")
+	s = Columns(deal, []sheet.Column{titles}, Memory{Key("Omschrijving"): "title"})
+	if len(s) != 1 || s[0].Field != "title" || !s[0].Taken {
+		t.Errorf("what was chosen before is not taken: %+v", s)
+	}
+}
+
+// Initials are the given names where nothing says them in full.
+func TestInitialsGiveWay(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	initials := column("Voorletters", "A.", "P.J.", "F.", "S.", "M. W.", "K.")
+	full := column("Roepnaam", "Anneke", "Pieter", "Femke", "Sjoerd", "Maaike", "Kees")
+	family := column("Achternaam", "Visser", "Bakker", "Smit", "Postma", "Mulder", "Dijkstra")
+	for want, list := range map[string][]sheet.Column{
+		"Voorletters": {initials, family}, "Roepnaam": {initials, full, family},
+	} {
+		r := Routine(contact, Columns(contact, list, nil))
+		if got := r.Drafts[0].Fields["given_name"].From; !slices.Equal(got, []string{want}) {
+			t.Errorf("the given name is taken from %q, want %q", got, want)
+		}
+	}
 }
 
 // labelled is a file of the labelled set: the first line names the record type
