@@ -2708,6 +2708,12 @@ type ViewColumn struct {
 	Name string `json:"name"`
 }
 
+// When In which rows a column speaks of a field: those of which another column has one of some words, in whatever capitals
+type When struct {
+	Column string   `json:"column"`
+	Is     []string `json:"is"`
+}
+
 // Workspace defines model for Workspace.
 type Workspace struct {
 	// ClosedAt Since when it is closed

@@ -23,7 +23,7 @@ type routineChange struct {
 	may                  string
 	maps, fixed, compute []string
 	find, link           []string
-	readAs, means        []string
+	readAs, means, when  []string
 	where                string
 	match, both, blank   []string
 	unreadable           []string
@@ -61,6 +61,8 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 		"as under Opted out), as_names (KRÜGER as Krüger; repeatable)")
 	fl.StringArrayVar(&r.means, "means", nil, "say what a word of a column means: field:word=meaning, such as "+
 		"country:UK=GB; nothing behind = leaves it blank (repeatable)")
+	fl.StringArrayVar(&r.when, "when", nil, "take a field's column only in rows of which another says so: field:Header=word, "+
+		"such as account:About=company; a column that several fields take so goes to each; field:= for all rows (repeatable)")
 	fl.BoolVar(&r.grouped, "grouped", false, "rows that are blank for the record belong to that of the row above")
 	fl.BoolVar(&r.byName, "by-name", false, "the whole name tells which record of the draft is meant, as in a link: rows "+
 		"of one name are for one record")
@@ -90,7 +92,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 }
 
 func (r routineChange) none() bool {
-	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank,
+	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.when, r.match, r.both, r.blank,
 		r.unreadable, r.doubtful, r.drafts, r.drop)
 	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.gone+r.held+r.from == "" && r.takeAt+r.askAt == 0 &&
 		!r.grouped && !r.byName && r.load == (mapping.LoadPolicy{})
@@ -227,6 +229,9 @@ func (c routineChange) apply(r mapping.Routine, types []catalog.RecordType) (map
 	if err := c.say(&r); err != nil {
 		return r, err
 	}
+	if err := c.sayWhen(&r); err != nil {
+		return r, err
+	}
 	d, _, err := c.at(&r, "")
 	if err != nil {
 		return r, err
@@ -284,13 +289,17 @@ func (c routineChange) place(r *mapping.Routine, types []catalog.RecordType) err
 			}
 		}
 		for other, o := range d.Fields {
-			if slices.Equal(o.From, []string{header}) &&
+			shared := o.When != nil || slices.ContainsFunc(c.when, func(w string) bool { return strings.HasPrefix(w, other+":") })
+			if slices.Equal(o.From, []string{header}) && !shared &&
 				!slices.ContainsFunc(parts, func(p mapping.FieldPart) bool { return p.Field == other }) {
 				delete(d.Fields, other)
 			}
 		}
 		for _, p := range parts {
 			o := d.Fields[p.Field]
+			if !slices.Equal(o.From, strings.Split(header, "+")) {
+				o.When = nil
+			}
 			o.From, o.Fixed, o.Compute, o.Take, o.Find, o.Draft = strings.Split(header, "+"), "", "", p.Take, nil, ""
 			d.Fields[p.Field] = o
 		}
@@ -333,6 +342,37 @@ func (c routineChange) lookUp(r *mapping.Routine) error {
 		}
 		found[name] = true
 		o.Find[by] = mapping.Origin{From: strings.Split(header, "+")}
+		d.Fields[field] = o
+	}
+	return nil
+}
+
+// sayWhen sets in which rows columns speak of their fields.
+func (c routineChange) sayWhen(r *mapping.Routine) error {
+	began := map[string]bool{}
+	for _, m := range c.when {
+		name, word, ok := strings.Cut(m, "=")
+		name, header, split := strings.Cut(name, ":")
+		if !ok || !split || (header == "") != (word == "") {
+			return usageError{fmt.Errorf("%q is not of the form field:Header=word", m)}
+		}
+		d, field, err := c.at(r, name)
+		if err != nil {
+			return err
+		}
+		o, there := d.Fields[field]
+		if !there || len(o.From) == 0 {
+			return usageError{fmt.Errorf("%q: no column goes to the field %s", m, field)}
+		}
+		switch {
+		case header == "":
+			o.When = nil
+		case o.When == nil || o.When.Column != header || !began[name]:
+			o.When = &mapping.When{Column: header, Is: []string{word}}
+		default:
+			o.When = &mapping.When{Column: header, Is: append(slices.Clone(o.When.Is), word)}
+		}
+		began[name] = true
 		d.Fields[field] = o
 	}
 	return nil

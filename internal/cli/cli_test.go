@@ -44,11 +44,22 @@ func TestRoutineChange(t *testing.T) {
 	if got := r.Drafts[0].Fields["description"].From; !slices.Equal(got, []string{"A", "B"}) {
 		t.Errorf("two columns: %v", got)
 	}
+	// A column goes to several fields, each in the rows of which another column says so.
+	about := routineChange{maps: []string{"account=Nr", "contact=Nr"},
+		when: []string{"account:Kind=company", "account:Kind=firm", "contact:Kind=person"}}
+	r, err := about.apply(base(), []catalog.RecordType{{Name: "contact"}})
+	if f := r.Drafts[0].Fields; err != nil || f["account"].When.Column != "Kind" ||
+		!slices.Equal(f["account"].When.Is, []string{"company", "firm"}) || !slices.Equal(f["contact"].From, []string{"Nr"}) {
+		t.Errorf("in some rows only: %+v, %v", f, err)
+	}
+	if r, err = (routineChange{when: []string{"account:="}}).apply(r, []catalog.RecordType{{Name: "contact"}}); err != nil || r.Drafts[0].Fields["account"].When != nil {
+		t.Errorf("in all rows again: %+v, %v", r.Drafts[0].Fields, err)
+	}
 	people := []catalog.RecordType{{Name: "contact", Label: "Contact", Fields: []catalog.Field{
 		{Name: "given_name", Likeness: catalog.AsGivenName}, {Name: "family_name", Likeness: catalog.AsFamilyName},
 		{Name: "email"}, {Name: "phone"},
 	}}}
-	r, err := routineChange{maps: []string{"family_name+given_name=Tel"}}.apply(base(), people)
+	r, err = routineChange{maps: []string{"family_name+given_name=Tel"}}.apply(base(), people)
 	if f := r.Drafts[0].Fields; err != nil || f["family_name"].Take != mapping.TakeFamilyFirst ||
 		f["given_name"].Take != mapping.TakeGivenLast || len(f) != 3 {
 		t.Errorf("a column parted: %+v, %v", f, err)
@@ -58,7 +69,7 @@ func TestRoutineChange(t *testing.T) {
 		t.Errorf("a column that cannot be parted: %v", err)
 	}
 	for _, bad := range []routineChange{{maps: []string{"email"}}, {fixed: []string{"country"}},
-		{fixed: []string{"country="}}, {compute: []string{"x"}}} {
+		{fixed: []string{"country="}}, {compute: []string{"x"}}, {when: []string{"phone:Kind="}}, {when: []string{"mobile:Kind=x"}}} {
 		if _, err := bad.apply(base(), []catalog.RecordType{{Name: "contact"}}); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}

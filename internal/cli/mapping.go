@@ -198,10 +198,15 @@ func fieldOf(r mapping.Routine, d mapping.Draft, field string) string {
 
 // showColumns shows where each column goes, and why.
 func (a *app) showColumns(i client.Import, types []catalog.RecordType, suggested []client.Suggestion) {
-	placed, required := map[string][]string{}, map[string]bool{}
+	placed, required, tells := map[string][]string{}, map[string]bool{}, map[string]string{}
 	for n, d := range i.Routine.Drafts {
 		for _, f := range append([]catalog.Field{{Name: mapping.IDField}}, types[n].Fields...) {
-			for _, from := range d.Fields[f.Name].Columns() {
+			o := d.Fields[f.Name]
+			if o.When != nil {
+				tells[o.When.Column] = strings.Join(o.From, " + ")
+				o.When = nil
+			}
+			for _, from := range o.Columns() {
 				placed[from] = append(placed[from], fieldOf(i.Routine, d, f.Name))
 				required[from] = required[from] || f.Required
 			}
@@ -239,6 +244,9 @@ func (a *app) showColumns(i client.Import, types []catalog.RecordType, suggested
 		if len(fields) == 0 {
 			shown = a.paint(faint, "–")
 		}
+		if of := tells[col.Header]; of != "" && len(fields) == 0 {
+			reason = "it tells of which field “" + of + "” is"
+		}
 		tab.AppendRow([]any{oneLine(col.Header, 28), number(col.Filled), shown, oneLine(reason, max(30, a.width()-62))})
 	}
 	tab.Render()
@@ -259,6 +267,9 @@ func (a *app) showDraft(r mapping.Routine, d mapping.Draft, t catalog.RecordType
 			fmt.Fprintf(a.out, "%s is computed: %s\n", name, o.Compute)
 		case o.Draft != "":
 			fmt.Fprintf(a.out, "%s is the %s of the row\n", name, o.Draft)
+		case o.When != nil:
+			fmt.Fprintf(a.out, "%s is taken from %s in rows whose %s says %s\n", name, strings.Join(o.From, " + "), o.When.Column,
+				strings.Join(o.When.Is, " or "))
 		case len(o.Find) > 0:
 			fmt.Fprintf(a.out, "%s is looked up by %s\n", name, strings.Join(slices.Sorted(maps.Keys(o.Find)), " and "))
 		}

@@ -492,7 +492,7 @@ func (r *Room) RowLinks(ctx context.Context, i store.Import, plan *mapping.Plan,
 			how = `coalesce((select case when l.finds > 1 then ` + literal(ByBelonging) + ` else l.how end from ` +
 				k.table("links") + ` l join ` + k.table("draft") + ` d on d.` + textColumn(fp.Field.Name) + ` = l.lookup
 				where d.row_no = v.row_no and l.field = ` + schema.Literal(fp.Field.Name) + `
-					and (l.record_id = x.id or l.finds > 1) limit 1), ` + literal(ByID) + `)`
+					and (l.record_id = ` + schema.Column(fp.Field, "v") + ` or l.record_id < 0 or l.finds > 1) limit 1), ` + literal(ByID) + `)`
 		}
 		link := schema.Column(fp.Field, "v")
 		err = r.pool.QueryRow(ctx, `

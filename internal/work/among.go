@@ -72,11 +72,15 @@ func (s *Service) suggestAgain(ctx context.Context, i store.Import) error {
 }
 
 // namedBeside tells of texts, which of them name a row of other files of the bundle that is to
-// become a record of a type, by what stands in the columns of its keys and of its title.
+// become a record of a type, by what stands in the columns of its keys and of its title; of those
+// that are no numbers only such as hardly do so by chance.
 func (s *Service) namedBeside(ctx context.Context, t catalog.RecordType, beside []store.Import,
-	texts []string) (map[string]bool, error) {
+	texts []string, numbers bool) (map[string]bool, error) {
 	named, telling := map[string]bool{},
-		slices.DeleteFunc(slices.Clone(texts), func(text string) bool { return !value.Telling(text) })
+		slices.DeleteFunc(slices.Clone(texts), func(text string) bool { return !numbers && !value.Telling(text) })
+	if len(telling) == 0 {
+		return named, nil
+	}
 	for _, o := range beside {
 		var places []int
 		for _, d := range o.Routine.V.Drafts {
@@ -119,27 +123,27 @@ func (s *Service) pointedBeside(ctx context.Context, c catalog.Catalog, i store.
 		for _, d := range o.Routine.V.Drafts {
 			t, _ := c.Type(d.Type)
 			for _, f := range t.Fields {
-				at := slices.IndexFunc(o.Columns.V, func(col sheet.Column) bool {
-					return slices.Equal(d.Fields[f.Name].From, []string{col.Header})
-				})
+				from := d.Fields[f.Name].From
+				at := slices.IndexFunc(o.Columns.V, func(col sheet.Column) bool { return slices.Equal(from, []string{col.Header}) })
 				if f.Type != catalog.Reference || at < 0 ||
 					!slices.ContainsFunc(i.Routine.V.Drafts, func(d mapping.Draft) bool { return d.Type == f.To }) {
 					continue
 				}
-				for n, own := range i.Columns.V {
-					if elsewhere[own.Header] || !suggest.Numbering(own) {
-						continue
-					}
-					names := o.Columns.V[at]
-					found, err := s.room.Holding(ctx, i, []int{n}, names.Samples)
-					if err != nil {
-						return nil, err
-					}
-					if len(found) > 0 && 2*len(found) >= len(names.Samples) {
-						if pointed[f.To] == nil {
-							pointed[f.To] = map[string]string{}
+				for _, names := range append(suggest.NumbersBeside(o.Columns.V, from[0]), o.Columns.V[at]) {
+					for n, own := range i.Columns.V {
+						if elsewhere[own.Header] || !suggest.Numbering(own) {
+							continue
 						}
-						pointed[f.To][own.Header] = names.Header
+						found, err := s.room.Holding(ctx, i, []int{n}, names.Samples)
+						if err != nil {
+							return nil, err
+						}
+						if len(found) > 0 && 2*len(found) >= len(names.Samples) {
+							if pointed[f.To] == nil {
+								pointed[f.To] = map[string]string{}
+							}
+							pointed[f.To][own.Header] = names.Header
+						}
 					}
 				}
 			}

@@ -72,3 +72,42 @@ func TestBundleKnowsWhereItIsAtHome(t *testing.T) {
 	b.ok(err)
 	b.want(s.Home.Country, "DE")
 }
+
+// Notes say in one column of what the number in the next is; links are by numbers that are drawn by
+// lot rather than by the names beside them.
+func TestBundleOfNotesAboutAnything(t *testing.T) {
+	b := start(t)
+	id := func(n int) string { return fmt.Sprintf("%08x-3f2a-4c1d-9e8b-0123456789ab", n) }
+	bundle := b.checkBundle(b.bundled(
+		"organisations.csv", "id,org_name,city\n"+id(1)+",Harbour Marina,Plymouth\n"+id(2)+",Harbour Marina,Cork\n"+
+			id(3)+",Anchor Boatyard,Brest\n",
+		"people.csv", "id,first_name,last_name,org_id,org_name\n"+id(11)+",Olivia,Hartley,"+id(2)+",Harbour Marina\n"+
+			id(12)+",Noah,Penrose,"+id(3)+",Anchor Boatyard\n"+id(13)+",Isla,Walsh,"+id(1)+",Harbour Marina\n",
+		"notes.csv", "text,about,about_id\nCalled twice,Organisation,"+id(2)+"\nWants a quote,Person,"+id(11)+"\n"+
+			"Renewal due,organisation,"+id(3)+"\nMoved house,Person,"+id(13)+"\nFiled,Person,"+id(99)+"\n"))
+	b.want(b.said(bundle), "organisations.csv ready map[create:3]\npeople.csv ready map[create:3]\n"+
+		"notes.csv ready map[create:4 hold:1]")
+	notes := b.members(bundle)[2]
+	b.want(strings.Join(b.codes(notes), ", "), "6 link_not_found contact")
+	b.want(notes.Routine.V.Unplaced(notes.Headers()), []string(nil))
+	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
+	b.settled(bundle)
+	for person, town := range map[string]string{"CON-1": "Cork", "CON-2": "Brest", "CON-3": "Plymouth"} {
+		b.want(b.record("account", b.record("contact", person).Links["account"].ID).Values["locality"], town)
+	}
+	for note, about := range map[string]string{"NTE-1": "ACC-2", "NTE-2": "CON-1", "NTE-3": "ACC-3", "NTE-4": "CON-3"} {
+		r := b.record("note", note)
+		b.want(r.Links["account"].ID+r.Links["contact"].ID, about)
+	}
+}
+
+// Where files are numbered 1, 2, 3, the numbers beside names tell two of one name apart.
+func TestBundleLinksByNumberBesideNames(t *testing.T) {
+	b := start(t)
+	bundle := b.checkBundle(b.bundled(
+		"companies.csv", "id,company_name,town\n1,Harbour Marina,Plymouth\n2,Harbour Marina,Cork\n3,Anchor Boatyard,Brest\n",
+		"people.csv", "id,first_name,last_name,company_id,company_name\n1,Olivia,Hartley,2,Harbour Marina\n"+
+			"2,Noah,Penrose,3,Anchor Boatyard\n3,Isla,Walsh,1,Harbour Marina\n"))
+	b.want(b.said(bundle), "companies.csv ready map[create:3]\npeople.csv ready map[create:3]")
+	b.want(b.members(bundle)[1].Routine.V.Drafts[0].Fields["account"].From, []string{"company_id"})
+}

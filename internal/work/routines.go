@@ -170,14 +170,18 @@ func renamed(c catalog.Catalog, r mapping.Routine, columns *suggest.View, list [
 	for n := range list {
 		for _, d := range r.Drafts {
 			for field, o := range d.Fields {
-				if len(o.From) != 1 || o.From[0] != list[n].Column {
+				tells := o.When != nil && o.When.Column == list[n].Column
+				if len(o.From) != 1 || o.From[0] != list[n].Column && !tells {
 					continue
 				}
 				at := slices.IndexFunc(suggested, func(x suggest.Suggestion) bool {
-					return x.Taken && x.Field == field && x.Take == o.Take && (x.Draft == "" || x.Draft == d.Called()) &&
+					return x.Taken && x.Field == field && x.Take == o.Take && (x.When == nil) == (o.When == nil) && (x.Draft == "" || x.Draft == d.Called()) &&
 						!slices.Contains(r.Columns(), x.Column) && !slices.Contains(r.Ignored, x.Column)
 				})
-				if at >= 0 {
+				switch {
+				case at >= 0 && tells:
+					list[n].Now = suggested[at].When.Column
+				case at >= 0:
 					list[n].Now = suggested[at].Column
 				}
 			}
@@ -230,7 +234,7 @@ func newValues(r mapping.Routine, c catalog.Catalog, i store.Import) []NewValue 
 				continue
 			}
 			at := slices.IndexFunc(i.Columns.V, func(col sheet.Column) bool {
-				return len(o.From) == 1 && o.Take == "" && o.Split == "" && col.Header == o.From[0]
+				return len(o.From) == 1 && o.Take == "" && o.Split == "" && o.When == nil && col.Header == o.From[0]
 			})
 			if at < 0 {
 				continue

@@ -179,9 +179,18 @@ func (s *Service) viewsOf(ctx context.Context, i store.Import, c catalog.Catalog
 func (s *Service) sharesNamed(ctx context.Context, i store.Import, c catalog.Catalog,
 	beside []store.Import) (map[string][]float64, error) {
 	columns := i.Columns.V
-	var texts []string
+	var texts, numbers []string
+	isNumber := map[string]bool{} // of what another column says the names of
 	for _, col := range columns {
-		texts = append(texts, col.Samples[:min(len(col.Samples), mostNamed)]...)
+		for _, c := range suggest.NumbersBeside(columns, col.Header) {
+			isNumber[c.Header] = true
+		}
+	}
+	for _, col := range columns {
+		some := col.Samples[:min(len(col.Samples), mostNamed)]
+		if texts = append(texts, some...); isNumber[col.Header] {
+			numbers = append(numbers, some...)
+		}
 	}
 	shares := map[string][]float64{}
 	for _, t := range c.Types {
@@ -197,7 +206,11 @@ func (s *Service) sharesNamed(ctx context.Context, i store.Import, c catalog.Cat
 		if err != nil {
 			return nil, err
 		}
-		rows, err := s.namedBeside(ctx, t, beside, texts)
+		rows, err := s.namedBeside(ctx, t, beside, texts, false)
+		if err != nil {
+			return nil, err
+		}
+		numbered, err := s.namedBeside(ctx, t, beside, numbers, true)
 		if err != nil {
 			return nil, err
 		}
@@ -205,7 +218,7 @@ func (s *Service) sharesNamed(ctx context.Context, i store.Import, c catalog.Cat
 		for n, at := 0, 0; n < len(columns); n++ {
 			of, found := min(len(columns[n].Samples), mostNamed), 0.0
 			for range of {
-				if named[at] || rows[texts[at]] {
+				if named[at] || rows[texts[at]] || isNumber[columns[n].Header] && numbered[texts[at]] {
 					found++
 				}
 				at++

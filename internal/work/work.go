@@ -405,7 +405,7 @@ func (s *Service) Load(ctx context.Context, i store.Import, req LoadRequest, by 
 		for _, d := range now.Routine.V.Drafts {
 			chosen := suggest.Memory{}
 			for field, o := range d.Fields {
-				if len(o.From) == 1 && o.Take == "" {
+				if len(o.From) == 1 && o.Take == "" && o.When == nil {
 					chosen[suggest.Key(o.From[0])] = field
 				}
 			}

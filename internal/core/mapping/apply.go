@@ -2,6 +2,7 @@ package mapping
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -31,10 +32,11 @@ type Typed struct {
 // text gives what the row says for this origin, before it is typed.
 func (o *origin) text(cells []string) string {
 	var s string
-	switch len(o.from) {
-	case 0:
+	switch {
+	case !o.when.holds(cells):
+	case len(o.from) == 0:
 		s = o.fixed
-	case 1:
+	case len(o.from) == 1:
 		s = o.cell(cells, 0)
 	default:
 		var parts []string
@@ -202,15 +204,44 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 			dp.applyField(i, row, country, seen, out)
 		}
 	}
+	unsaid := dp.unsaid(row, out)
 	dp.doubtCurrency(row, out)
 	dp.givenBehind(row, out)
 	dp.doubtOrder(row, out)
 	dp.joinTitles(row, out)
 	dp.partAddress(row, out)
 	dp.doubtLost(row, country, out)
-	if dp.Type.Timeline != nil && out.ID == 0 && dp.aboutNothing(out) {
+	if dp.Type.Timeline != nil && out.ID == 0 && !unsaid && dp.aboutNothing(out) {
 		out.Problems = append(out.Problems, problem.Problem{Code: problem.AboutNothing, Field: dp.Named("")})
 	}
+}
+
+// unsaid tells of cells that no field takes, since another says in a word that is not known of
+// which field they are, and whether there are such.
+func (dp *DraftPlan) unsaid(row sheet.Row, out *Typed) (any bool) {
+	for i, fp := range dp.Fields {
+		w := fp.origin.when
+		if w == nil || w.at < 0 || w.at >= len(row.Cells) || fp.origin.cell(row.Cells, 0) == "" {
+			continue
+		}
+		said, some := false, false
+		for n, other := range dp.Fields {
+			if o := other.origin; o.when != nil && o.when.at == w.at && slices.Equal(o.from, fp.origin.from) {
+				said, some = said || o.when.holds(row.Cells), some || n < i
+			}
+		}
+		if any = any || !said; !said && !some { // it is said once
+			var words []string
+			for _, other := range dp.Fields {
+				if o := other.origin; o.when != nil && o.when.at == w.at {
+					words = append(words, slices.Sorted(maps.Keys(o.when.is))...)
+				}
+			}
+			out.Problems = append(out.Problems, problem.Problem{Code: problem.WhenUnknown, Field: dp.Named(fp.Field.Name),
+				Column: w.said, Value: value.Trim(row.Cells[w.at]), Detail: strings.Join(words, ", "), Light: fp.Light})
+		}
+	}
+	return any
 }
 
 // applyCountry gives the row its country.

@@ -347,6 +347,11 @@ func (o Origin) moved(to map[string]string) Origin {
 			o.From[i] = t
 		}
 	}
+	if o.When != nil {
+		if t, ok := to[o.When.Column]; ok {
+			o.When = &When{Column: t, Is: o.When.Is}
+		}
+	}
 	if o.Find != nil {
 		find := make(map[string]Origin, len(o.Find))
 		for name, part := range o.Find {

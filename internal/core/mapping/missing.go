@@ -65,7 +65,7 @@ func (r Routine) missing(c catalog.Catalog, n int, link catalog.Field, columns [
 	case may == Update || may == Delete:
 		return refused("nothing is created where records are only changed or deleted",
 			"Let the import create as well, or say hold or leave_out.")
-	case len(o.Find) > 0 || o.Draft != "" || o.Split != "" || o.Take != "" || len(o.From) != 1 || o.Compute != "":
+	case len(o.Find) > 0 || o.Draft != "" || o.Split != "" || o.Take != "" || len(o.From) != 1 || o.Compute != "" || o.When != nil:
 		return refused("records are created by the names in one column",
 			"Let the link come from one column, or add a draft for the records.")
 	case numbered(t, o, columns):

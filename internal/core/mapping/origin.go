@@ -16,6 +16,7 @@ import (
 type origin struct {
 	from      []int
 	column    string // header of the first column, for problems
+	when      *when  // nil for all rows
 	join      string
 	take      Take
 	kept      kept     // what of a place no field takes, and stays with this one
@@ -30,6 +31,18 @@ type origin struct {
 	values    map[string]string
 	turned    bool           // yes in the cells is a no to the field
 	nothing   *value.Nothing // tells cells that stand for nothing
+}
+
+// when tells in which rows an origin speaks.
+type when struct {
+	at   int
+	is   map[string]bool // by their folded words
+	said string          // header of the column
+}
+
+// holds reports whether it does in a row.
+func (w *when) holds(cells []string) bool {
+	return w == nil || w.at < len(cells) && w.is[value.Fold(cells[w.at])]
 }
 
 // newOrigin makes ready where the values of a field come from; a column that the source does not have is passed over.
@@ -50,6 +63,13 @@ func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, colu
 			if o.Labelled {
 				out.labels = append(out.labels, name)
 			}
+		}
+	}
+	if o.When != nil {
+		out.when = &when{is: map[string]bool{}, said: o.When.Column,
+			at: slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == o.When.Column })}
+		for _, word := range o.When.Is {
+			out.when.is[value.Fold(word)] = true
 		}
 	}
 	if len(o.From) > 0 {

@@ -105,6 +105,8 @@ type Origin struct {
 	// stands between several, a space when empty
 	Join string `json:"join,omitempty" yaml:"join,omitempty"`
 	Take Take   `json:"take,omitempty" yaml:"take,omitempty"` // only this part of the cell
+	// only in rows of which another column says so
+	When *When `json:"when,omitempty" yaml:"when,omitempty"`
 	// each cell behind its header: for notes
 	Labelled bool   `json:"labelled,omitempty" yaml:"labelled,omitempty"`
 	Split    string `json:"split,omitempty" yaml:"split,omitempty"` // parts the text here, for part
@@ -139,6 +141,14 @@ type Origin struct {
 	Blank      Blank             `json:"blank,omitempty" yaml:"blank,omitempty"`
 	Unreadable Unreadable        `json:"unreadable,omitempty" yaml:"unreadable,omitempty"`
 	Doubtful   Doubtful          `json:"doubtful,omitempty" yaml:"doubtful,omitempty"`
+}
+
+// When says in which rows a column speaks of a field: those in which another column has one of
+// some words, in whatever capitals. So rows are about an account, a contact or a deal, whose number
+// stands in one column, and what it numbers in another.
+type When struct {
+	Column string   `json:"column" yaml:"column"`
+	Is     []string `json:"is" yaml:"is,flow"`
 }
 
 // Take names a part of a cell.
@@ -302,10 +312,14 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 	if err := o.checkFind(c, f, columns, path); err != nil {
 		return err
 	}
+	if o.When != nil && (len(o.From) == 0 || len(o.When.Is) == 0 || f.Name == "") {
+		return fault.New(fault.Invalid, "bad_when", "what holds in some rows alone is a field's column, and some words say in "+
+			"which").At(fault.Place{Path: path + ".when"}).Mended("For example when: {column: About, is: [company, customer]}.")
+	}
 	if columns == nil {
 		return nil
 	}
-	for _, from := range o.From {
+	for _, from := range o.Columns() {
 		if !slices.Contains(columns, from) {
 			return fault.New(fault.Invalid, "unknown_column", "the source has no such column").At(at).With(from).
 				Mended("Columns: " + fault.Cut(strings.Join(columns, ", "), 300) + ".")
@@ -379,9 +393,12 @@ func fieldNames(t catalog.RecordType) string {
 	return strings.Join(names, ", ")
 }
 
-// Columns lists the headers that the origin takes values from.
+// Columns lists the headers that the origin takes values from, or that say where it does.
 func (o Origin) Columns() []string {
 	list := o.From
+	if o.When != nil {
+		list = append(slices.Clone(list), o.When.Column)
+	}
 	for _, name := range slices.Sorted(maps.Keys(o.Find)) {
 		list = slices.Concat(list, o.Find[name].Columns())
 	}

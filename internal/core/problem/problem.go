@@ -72,6 +72,7 @@ const (
 	FileMissing      Code = "file_missing"
 	FileSeveral      Code = "file_several"
 	AboutNothing     Code = "about_nothing"
+	WhenUnknown      Code = "when_unknown"
 	ComputeFailed    Code = "compute_failed"
 	RuleBroken       Code = "rule_broken"
 	BadRecordID      Code = "bad_record_id"
@@ -218,6 +219,8 @@ var table = map[Code]words{
 	TooLong: {"the text is too long ({detail})", "Shorten it in the sheet."},
 	FileMissing: {"no file of this name came with the sheet", "Send the sheet and its files in one ZIP, or as " +
 		"one bundle; the cell names the file with its folder."},
+	WhenUnknown: {"the word does not say which field the cell beside is for", "Write one of: {detail}, or add the word to those of a " +
+		"field (--when)."},
 	AboutNothing: {"the row names no record that it is about", "Fill in the cell that names the record, or place a " +
 		"column on a reference."},
 	FileSeveral: {"several files that differ are called {detail}",

@@ -38,6 +38,8 @@ type View struct {
 	people  map[string]bool            // headers of columns of full names; see fullNames
 	lying   bool                       // the first column holds names of fields; see OnItsSide
 	house   string                     // the domain of the mailboxes of who imports it; see AtHouse
+	catalog catalog.Catalog            // see Among
+	meant   map[string]string          // record types by words that were asked for; see typeMeant
 
 	pointed map[string]map[string]string // columns that are named from other sheets; see PointedTo
 }
@@ -306,7 +308,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, v.ownNumbers, besideGiven, v.splitNames, splitRegions, splitAddresses, splitTowns,
+			whoseNumbers, v.ownNumbers, v.linksByNumber, v.tellAbout, besideGiven, v.splitNames, splitRegions, splitAddresses, splitTowns,
 			besideTown, tellCountry,
 			splitAmounts,
 			joinStreets, joinLines, joinNames, joinTitles, joinDialCodes, joinExtensions, joinWholeNames, v.whatIsLeft,

@@ -191,7 +191,7 @@ var small = wordSet(`
 	din ditt er jeres deres teidän σας vas váš
 	he she him hij zij zijn er sie es il elle él ella lui lei hun hon han on ona ele ela
 	noch still encore ancora aún todavía nog ännu stadig vielä jeszcze ainda ακόμη
-	txt kz jn yn u f they there did actual actuel actuelle exercé zajmowane
+	txt html kz jn yn u f they there did actual actuel actuelle exercé zajmowane
 `)
 
 func wordSet(words string) map[string]bool {

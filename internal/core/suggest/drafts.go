@@ -205,7 +205,7 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 			slices.ContainsFunc(o.From, func(h string) bool { return namePrefixes[Key(h)] }) {
 			from = append(o.From, from...)
 		}
-		fields[s.Field] = mapping.Origin{From: from, Take: s.Take, Join: cmp.Or(s.Join, fields[s.Field].Join)}
+		fields[s.Field] = mapping.Origin{From: from, Take: s.Take, When: s.When, Join: cmp.Or(s.Join, fields[s.Field].Join)}
 	}
 	for i, d := range r.Drafts { // they move there from another draft, if they go nowhere else
 		stays := func(column string) bool { return !slices.Contains(moved, column) }
@@ -222,7 +222,7 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 			_, has := out.Drafts[i].Fields[s.Field]
 			if s.Draft == d.Called() && had && !has && !placed(s.Column) && !s.joins && s.Fixed == "" {
 				out.Drafts[i].Fields = maps.Clone(out.Drafts[i].Fields)
-				out.Drafts[i].Fields[s.Field] = mapping.Origin{From: []string{s.Column}, Take: s.Take}
+				out.Drafts[i].Fields[s.Field] = mapping.Origin{From: []string{s.Column}, Take: s.Take, When: s.When}
 			}
 		}
 	}

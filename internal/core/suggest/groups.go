@@ -29,7 +29,7 @@ type inGroup struct {
 // groups of each. A column alone makes no group, but beside groups one of names: "Contact 1"
 // to "Contact 3" may be a telephone, a mobile and a mailbox of one.
 func (v *View) Among(c catalog.Catalog) *View {
-	v.groups = map[string]map[int]inGroup{}
+	v.groups, v.catalog = map[string]map[int]inGroup{}, c
 	v.lying = v.labelled(c)
 	for _, t := range c.Types {
 		words, found := wordsOf(t), map[int]inGroup{}

@@ -394,6 +394,7 @@ func Fields(list []Suggestion) map[string]mapping.Origin {
 		}
 		o := fields[s.Field]
 		o.From, o.Take, o.Join = append(o.From, s.Column), s.Take, cmp.Or(s.Join, o.Join)
+		o.When = s.When
 		fields[s.Field] = o
 	}
 	return fields

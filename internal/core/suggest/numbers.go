@@ -1,6 +1,7 @@
 package suggest
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 
@@ -120,6 +121,16 @@ func (v *View) ownNumbers(target Target, columns []sheet.Column, list []Suggesti
 			may = rest
 		}
 	}
+	reason := func(own sheet.Column) string { return "“" + by(own) + "” names rows by it" }
+	if len(may) == 0 && header == "" { // long numbers that are drawn by lot are nothing else
+		for _, own := range columns {
+			taken := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == own.Header && s.Taken })
+			if !taken && Numbering(own) && drawnByLot(own) && stemOf(own.Header) == "" {
+				may = append(may, own)
+			}
+		}
+		reason = func(sheet.Column) string { return "each row has a long number of its own" }
+	}
 	if len(may) != 1 || may[0].Header == header { // nobody can tell better
 		return list
 	}
@@ -128,7 +139,105 @@ func (v *View) ownNumbers(target Target, columns []sheet.Column, list []Suggesti
 		return s.Column == own.Header || mine(s) && s.Field == key
 	})
 	return append(list, Suggestion{Column: own.Header, Draft: target.Draft, Field: key, Confidence: certain, Taken: true,
-		Reason: "“" + by(own) + "” names rows by it"})
+		Reason: reason(own)})
+}
+
+// drawnByLot reports whether the numbers of a column are so long that none is another's by chance: UUIDs,
+// or letters and figures in a row.
+func drawnByLot(c sheet.Column) bool {
+	return len(c.Samples) > 0 && share(c.Samples, func(s string) bool {
+		s = value.Trim(s)
+		return aUUID.MatchString(s) || longCode.MatchString(s) && digitsIn(s) > 1 && digitsIn(s) < len(s)
+	}) > 0.95
+}
+
+var (
+	aUUID    = regexp.MustCompile(`^\{?[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}\}?$`) // as RFC 9562 writes them
+	longCode = regexp.MustCompile(`^[0-9A-Za-z]{12,32}$`)
+)
+
+// stemOf is what a header says beside that it is a number or a name: “org_id” and “org_name” have one stem.
+func stemOf(header string) string {
+	return strings.Join(slices.DeleteFunc(headerWords(header), func(w string) bool {
+		return slices.ContainsFunc(lexicon[w], func(c string) bool { return c == "number" || c == "code" || c == "name" })
+	}), " ")
+}
+
+// NumbersBeside gives the columns that hold the numbers of what another column says the names of.
+func NumbersBeside(columns []sheet.Column, named string) (list []sheet.Column) {
+	stem := stemOf(named)
+	for _, c := range columns {
+		if c.Header != named && stem != "" && stemOf(c.Header) == stem && saysNumber(c.Header) && !saysNumber(named) {
+			list = append(list, c)
+		}
+	}
+	return list
+}
+
+// linksByNumber lets links be by numbers that are known where names stand beside them, of which several may
+// be the same; and takes long numbers of what one link alone leads to, whatever the header says.
+func (v *View) linksByNumber(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	list = slices.Clone(list)
+	free := func(header string) bool {
+		return !slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == header && s.Taken })
+	}
+	var own []sheet.Column // what numbers the rows
+	for _, s := range list {
+		if f, _ := target.Type.Field(s.Field); s.Draft == target.Draft && s.Taken && ownKey(f) {
+			own = append(own, columns[max(0, slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == s.Column }))])
+		}
+	}
+	known := func(c sheet.Column, to string) bool {
+		if to == target.Type.Name {
+			return slices.ContainsFunc(own, func(o sheet.Column) bool { return o.Header != c.Header && namesRows(c, o) })
+		}
+		at := slices.IndexFunc(v.columns, func(o sheet.Column) bool { return o.Header == c.Header })
+		return v.kinds[at].names[to] >= enoughNamed
+	}
+	to := func(n int, c sheet.Column, reason string) {
+		list[n] = Suggestion{Column: c.Header, Draft: target.Draft, Field: list[n].Field, Confidence: certain, Taken: true,
+			Reason: reason}
+	}
+	for n, s := range list {
+		f, _ := target.Type.Field(s.Field)
+		if s.Draft != target.Draft || f.Type != catalog.Reference || target.Memory[Key(s.Column)] == s.Field {
+			continue
+		}
+		at := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == s.Column })
+		if at >= 0 && !s.Taken && drawnByLot(columns[at]) && known(columns[at], f.To) {
+			to(n, columns[at], s.Reason+", and its numbers are there")
+		}
+		if at < 0 || !s.Taken {
+			continue
+		}
+		for _, c := range NumbersBeside(columns, s.Column) {
+			if free(c.Header) && c.Blank <= columns[at].Blank && known(c, f.To) {
+				to(n, c, "it has the numbers of those that “"+s.Column+"” names")
+				break
+			}
+		}
+	}
+	for _, c := range columns {
+		if !free(c.Header) || !drawnByLot(c) {
+			continue
+		}
+		var links []catalog.Field
+		for _, f := range target.Type.Fields {
+			given := slices.ContainsFunc(list, func(s Suggestion) bool {
+				return s.Draft == target.Draft && s.Field == f.Name && s.Taken
+			})
+			who := slices.Contains(means[f.Name], "owner") // who made it, or changed it, may be there as well
+			if f.Type == catalog.Reference && !who && f.To != target.Type.Name && !given && known(c, f.To) {
+				links = append(links, f)
+			}
+		}
+		if len(links) == 1 {
+			list = slices.DeleteFunc(list, func(s Suggestion) bool { return s.Column == c.Header })
+			list = append(list, Suggestion{Column: c.Header, Draft: target.Draft, Field: links[0].Name, Confidence: certain, Taken: true,
+				Reason: "its numbers are those of what is there"})
+		}
+	}
+	return list
 }
 
 // saysNumber reports whether a header may mean the number of something.

@@ -18,16 +18,17 @@ import (
 
 // Suggestion is the field that a column seems to belong to, with the reason.
 type Suggestion struct {
-	Column     string       `json:"column"`
-	Draft      string       `json:"draft,omitempty"` // which of the row's drafts, where there are several
-	Field      string       `json:"field"`
-	Take       mapping.Take `json:"take,omitempty"`  // when only a part of the cells is meant
-	Fixed      string       `json:"fixed,omitempty"` // a value that the header names, which the field gets in every row
-	Join       string       `json:"join,omitempty"`  // what stands between it and what the field is made of before it
-	Confidence float64      `json:"confidence"`      // 0 to 1
-	Reason     string       `json:"reason"`
-	Taken      bool         `json:"taken"`            // certain enough to be taken without asking
-	Others     []Other      `json:"others,omitempty"` // what it may be instead, where it is not taken; the likeliest first
+	Column     string        `json:"column"`
+	Draft      string        `json:"draft,omitempty"` // which of the row's drafts, where there are several
+	Field      string        `json:"field"`
+	Take       mapping.Take  `json:"take,omitempty"`  // when only a part of the cells is meant
+	Fixed      string        `json:"fixed,omitempty"` // a value that the header names, which the field gets in every row
+	Join       string        `json:"join,omitempty"`  // what stands between it and what the field is made of before it
+	When       *mapping.When `json:"when,omitempty"`  // in which rows it does
+	Confidence float64       `json:"confidence"`      // 0 to 1
+	Reason     string        `json:"reason"`
+	Taken      bool          `json:"taken"`            // certain enough to be taken without asking
+	Others     []Other       `json:"others,omitempty"` // what it may be instead, where it is not taken; the likeliest first
 
 	left   bool // nothing else is left for it; see whatIsLeft
 	joins  bool // with another column of the field

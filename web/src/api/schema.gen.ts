@@ -3181,6 +3181,11 @@ export interface components {
             percents?: "of_hundred" | "of_one" | "mixed";
             unsettled?: string;
         };
+        /** @description In which rows a column speaks of a field: those of which another column has one of some words, in whatever capitals */
+        When: {
+            column: string;
+            is: string[];
+        };
         /** @description Where a field's value comes from */
         Origin: {
             from?: string[];
@@ -3190,6 +3195,7 @@ export interface components {
              * @enum {string}
              */
             take?: "given_name" | "family_name" | "family_name_first" | "given_name_last" | "honorific" | "first_word" | "last_word" | "currency" | "postal_code" | "town" | "region" | "country" | "address_street" | "address_postal_code" | "address_town" | "address_region" | "address_country" | "addressee_honorific" | "addressee_given_name" | "addressee_family_name" | "addressee_company";
+            when?: components["schemas"]["When"];
             /** @description Each cell behind its header, for notes */
             labelled?: boolean;
             /** @description Parts the text here, for part */
@@ -3462,6 +3468,7 @@ export interface components {
             field: string;
             /** @description Only this part of the cells */
             take?: string;
+            when?: components["schemas"]["When"];
             /** @description What stands between it and the column before it that the field is made of too */
             join?: string;
             /** @description A value that the header names, which the field gets in every row */

@@ -25,6 +25,7 @@ import {
   saidName,
   setOriginIn,
   spot,
+  telling,
   unmet,
   part,
   partsFor,
@@ -142,7 +143,8 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
   const fixed = !act(i, "change_routine").can;
   const PanelOf = at.panel;
   const goes = placed(i);
-  const open = (i.columns ?? []).filter((c) => !goes.has(c.header) && c.filled > 0).map((c) => c.header);
+  const tells = telling(i);
+  const open = (i.columns ?? []).filter((c) => !goes.has(c.header) && !tells.has(c.header) && c.filled > 0).map((c) => c.header);
   const notesOf = (header: string) => {
     const k = kindOf(header);
     return k && notesField(k.t) ? (column: string) => put(`${column} → notes`, addToNotes(i, column, k)) : undefined;
@@ -468,7 +470,9 @@ function countOf(name: string, i: Import, missing: number): string {
           ? "cannot be read"
           : `${count(i.rows)} rows`;
     case "columns":
-      return i.columns ? `${placed(i).size} of ${i.columns.length} placed${missing ? `, ${missing} required missing` : ""}` : "";
+      return i.columns
+        ? `${new Set([...placed(i).keys(), ...telling(i).keys()]).size} of ${i.columns.length} placed${missing ? `, ${missing} required missing` : ""}`
+        : "";
     case "matching":
       return i.routine ? (i.routine.may === "create_or_update" ? "create or update" : `only ${i.routine.may}`) : "";
     case "check":

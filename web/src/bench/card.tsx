@@ -13,6 +13,7 @@ import {
   saidName,
   spot,
   takenBy,
+  telling,
   type Kind,
   type Spot,
 } from "./mapping";
@@ -48,8 +49,19 @@ export function ColumnCard(p: {
   const fitting =
     p.suggestion &&
     [p.suggestion, ...(p.suggestion.others ?? [])].find((s) => at.includes(spot(s.draft ?? kinds[0]?.name ?? "", s.field)));
-  const doubt = !at.length && p.suggestion ? p.suggestion : undefined;
-  const reason = at.length ? (fitting?.reason ?? "placed so before") : doubt ? doubt.reason : "no field seems to fit";
+  const doubt = !at.length && !telling(i).has(c.header) && p.suggestion ? p.suggestion : undefined;
+  const tells = at.length ? undefined : telling(i).get(c.header);
+  const which = at
+    .map((s) => ({ when: originOf(i, s)?.when, label: labelOf(kinds, saidName(kinds, s)) }))
+    .flatMap(({ when, label }) => (when ? [`${label} where ${when.column} says ${when.is.join(" or ")}`] : []))
+    .join("; ");
+  const reason = at.length
+    ? which || (fitting?.reason ?? "placed so before")
+    : tells
+      ? `it tells of which field ${tells} is`
+      : doubt
+        ? doubt.reason
+        : "no field seems to fit";
   const label = at.map((s) => labelOf(kinds, saidName(kinds, s))).join(" + ");
   const fields = at.map((s) => {
     const [draft, field] = partsOf(s);
@@ -143,7 +155,7 @@ export function ColumnCard(p: {
             <button
               type="button"
               disabled={p.disabled}
-              aria-label={`${c.header} goes to ${label || "no field"}${!label && doubt && suggested ? `, perhaps ${labelOf(kinds, saidName(kinds, suggested))}?` : ""}`}
+              aria-label={`${c.header} goes to ${label || (tells ? `no field, and tells of ${tells}` : "no field")}${!label && doubt && suggested ? `, perhaps ${labelOf(kinds, saidName(kinds, suggested))}?` : ""}`}
               className={cx(
                 "flex h-7 w-full items-center justify-between gap-1 rounded-md border px-2 text-left text-[12.5px] disabled:opacity-60",
                 at.length
@@ -154,7 +166,12 @@ export function ColumnCard(p: {
               )}
             >
               <span className="truncate">
-                {label || (doubt && suggested ? `${labelOf(kinds, saidName(kinds, suggested))}?` : "no field")}
+                {label ||
+                  (tells
+                    ? `tells of ${tells}`
+                    : doubt && suggested
+                      ? `${labelOf(kinds, saidName(kinds, suggested))}?`
+                      : "no field")}
                 {required && <b className="text-ask"> *</b>}
               </span>
               <ChevronDown size={13} aria-hidden />

@@ -6,7 +6,7 @@ import { oneImport } from "../api/queries";
 import { typing } from "../ui/keys";
 import { Button, Confirm, Tip, Wrong } from "../ui/parts";
 import { Editing } from "./editing";
-import { placed } from "./mapping";
+import { placed, telling } from "./mapping";
 
 interface Held {
   editing: Editing;
@@ -74,7 +74,9 @@ export function useEdited(i: Import): Import {
     if (!i.routine && now.state === "saved") return i;
     const shown = { ...i, routine: now.routine };
     const there = placed(shown);
-    return { ...shown, unplaced: (i.columns ?? []).map((c) => c.header).filter((h) => !there.has(h)) };
+    const tells = telling(shown);
+    const free = (i.columns ?? []).map((c) => c.header).filter((h) => !there.has(h) && !tells.has(h));
+    return { ...shown, unplaced: free };
   }, [i, now]);
 }
 

@@ -77,6 +77,14 @@ export function placed(i: Import): Map<string, Spot[]> {
   return m;
 }
 
+/** The columns that tell of which field another is, with that other. */
+export function telling(i: Import): Map<string, string> {
+  const m = new Map<string, string>();
+  for (const d of routineOf(i).drafts)
+    for (const o of Object.values(d.fields)) if (o.when) m.set(o.when.column, (o.from ?? []).join(" + "));
+  return m;
+}
+
 /** What each field takes its value from, in a few words. */
 export function takenBy(r: Routine): Map<Spot, string> {
   const m = new Map<Spot, string>();
@@ -205,6 +213,7 @@ export function fromSuggestions(t: string, list: Suggestion[]): Routine {
             from: [...(fields[s.field]?.from ?? []), s.column],
             ...((s.join ?? fields[s.field]?.join) ? { join: s.join ?? fields[s.field]?.join ?? "" } : {}),
             ...(s.take ? { take: s.take as NonNullable<Origin["take"]> } : {}),
+            ...(s.when ? { when: s.when } : {}),
           };
   return { may: "create_or_update", drafts: [{ type: t, fields }] };
 }
