@@ -42,7 +42,7 @@ lint: web/dist/index.html
 
 test: setup bin/uchi lint
 	scripts/generated
-	$(GO) test $(filter-out ./cmd/...,$(PKGS))
+	$(GO) test -timeout 30m $(filter-out ./cmd/...,$(PKGS))
 	$(GO) test -count=1 -timeout 20m ./cmd/... # they drive a binary that they build, which the cache of results does not see
 	$(MAKE) --no-print-directory fuzz TIME=3s
 

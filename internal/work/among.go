@@ -119,7 +119,36 @@ func (s *Service) pointedBeside(ctx context.Context, c catalog.Catalog, i store.
 			}
 		}
 	}
+	number := func(typeName string, names sheet.Column) error {
+		for n, own := range i.Columns.V {
+			if elsewhere[own.Header] || !suggest.Numbering(own) {
+				continue
+			}
+			found, err := s.room.Holding(ctx, i, []int{n}, names.Samples)
+			if err != nil {
+				return err
+			}
+			if len(found) > 0 && 2*len(found) >= len(names.Samples) {
+				if pointed[typeName] == nil {
+					pointed[typeName] = map[string]string{}
+				}
+				pointed[typeName][own.Header] = names.Header
+			}
+		}
+		return nil
+	}
 	for _, o := range beside {
+		for _, d := range i.Routine.V.Drafts { // as its header says
+			for _, names := range o.Columns.V {
+				if slices.ContainsFunc(i.Columns.V, func(own sheet.Column) bool {
+					return !elsewhere[own.Header] && suggest.NumbersOf(names.Header, own.Header)
+				}) && s.mayPoint(c, o, d.Type) {
+					if err := number(d.Type, names); err != nil {
+						return nil, err
+					}
+				}
+			}
+		}
 		for _, d := range o.Routine.V.Drafts {
 			t, _ := c.Type(d.Type)
 			for _, f := range t.Fields {
@@ -130,26 +159,49 @@ func (s *Service) pointedBeside(ctx context.Context, c catalog.Catalog, i store.
 					continue
 				}
 				for _, names := range append(suggest.NumbersBeside(o.Columns.V, from[0]), o.Columns.V[at]) {
-					for n, own := range i.Columns.V {
-						if elsewhere[own.Header] || !suggest.Numbering(own) {
-							continue
-						}
-						found, err := s.room.Holding(ctx, i, []int{n}, names.Samples)
-						if err != nil {
-							return nil, err
-						}
-						if len(found) > 0 && 2*len(found) >= len(names.Samples) {
-							if pointed[f.To] == nil {
-								pointed[f.To] = map[string]string{}
-							}
-							pointed[f.To][own.Header] = names.Header
-						}
+					if err := number(f.To, names); err != nil {
+						return nil, err
 					}
 				}
 			}
 		}
 	}
 	return pointed, nil
+}
+
+// mayPoint reports whether what an import makes may point to records of a type.
+func (s *Service) mayPoint(c catalog.Catalog, i store.Import, typeName string) bool {
+	return slices.ContainsFunc(i.Routine.V.Drafts, func(d mapping.Draft) bool {
+		t, _ := c.Type(d.Type)
+		return slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.To == typeName && typeName != d.Type })
+	})
+}
+
+// pointsBeside gives the columns of an import that hold the numbers of rows of another file of the bundle, as their
+// headers say: the record type of each.
+func (s *Service) pointsBeside(ctx context.Context, c catalog.Catalog, i store.Import,
+	beside []store.Import) (map[string]string, error) {
+	points := map[string]string{}
+	for _, o := range beside {
+		if len(o.Routine.V.Drafts) != 1 || i.Routine.V == nil || !s.mayPoint(c, i, o.Routine.V.Drafts[0].Type) {
+			continue
+		}
+		for n, own := range o.Columns.V {
+			for _, names := range i.Columns.V {
+				if !suggest.NumbersOf(names.Header, own.Header) || !suggest.Numbering(own) || len(names.Samples) == 0 {
+					continue
+				}
+				found, err := s.room.Holding(ctx, o, []int{n}, names.Samples)
+				if err != nil {
+					return nil, err
+				}
+				if 10*len(found) >= 9*len(names.Samples) {
+					points[names.Header] = o.Routine.V.Drafts[0].Type
+				}
+			}
+		}
+	}
+	return points, nil
 }
 
 // placesOf gives the places of the columns from which a draft takes its keys and its title.

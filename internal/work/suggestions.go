@@ -164,13 +164,17 @@ func (s *Service) viewsOf(ctx context.Context, i store.Import, c catalog.Catalog
 	if err != nil {
 		return nil, err
 	}
+	points, err := s.pointsBeside(ctx, c, i, beside)
+	if err != nil {
+		return nil, err
+	}
 	by, err := s.store.Person(ctx, i.MadeBy)
 	if err != nil {
 		return nil, err
 	}
 	_, house, _ := strings.Cut(strings.ToLower(by.Email), "@")
 	return func() *suggest.View {
-		return suggest.NewView(i.Columns.V).Among(c).Naming(shares).PointedTo(pointed).AtHouse(house)
+		return suggest.NewView(i.Columns.V).Among(c).Naming(shares).PointedTo(pointed).Pointing(points).AtHouse(house)
 	}, nil
 }
 

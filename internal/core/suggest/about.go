@@ -45,7 +45,7 @@ func (v *View) tellAbout(target Target, columns []sheet.Column, list []Suggestio
 			continue
 		}
 		of := slices.IndexFunc([]int{k + 1, k - 1}, func(n int) bool {
-			return n >= 0 && n < len(columns) && v.mayBeNumber(columns[n], links) &&
+			return n >= 0 && n < len(columns) && v.mayBeNumber(words, columns[n], links) &&
 				!taken(func(s Suggestion) bool { return s.Column == columns[n].Header })
 		})
 		if of < 0 {
@@ -110,11 +110,13 @@ func (v *View) typeMeant(word string) (typeName string) {
 // ofConcept are the record types by the concepts that mean one of their records.
 var ofConcept = map[string]string{"customer": "account", "company": "account", "person": "contact", "deal": "opportunity"}
 
-// mayBeNumber reports whether a column may say by number or by name which records rows are about.
-func (v *View) mayBeNumber(c sheet.Column, links map[string]string) bool {
+// mayBeNumber reports whether a column may say by number or by name which records rows are about, where
+// another says in words of what they are.
+func (v *View) mayBeNumber(words, c sheet.Column, links map[string]string) bool {
 	at, named := slices.IndexFunc(v.columns, func(o sheet.Column) bool { return o.Header == c.Header }), 0.0
 	for to := range links {
 		named += v.kinds[at].names[to]
 	}
-	return saysNumber(c.Header) || drawnByLot(c) || named >= enoughNamed
+	of, begins := strings.CutPrefix(joinedUp(c.Header), joinedUp(words.Header)) // about, aboutnr
+	return saysNumber(c.Header) || drawnByLot(c) || named >= enoughNamed || begins && slices.Contains(lexicon[of], "number")
 }

@@ -82,3 +82,34 @@ func TestLongNumbers(t *testing.T) {
 		t.Errorf("what may lead to both: %s", got)
 	}
 }
+
+// A header that ends as the numbers of another table are called says that it holds these, and a column
+// of theirs goes to the one link that leads there.
+func TestNumbersOfOtherTables(t *testing.T) {
+	for _, x := range []struct {
+		header, own string
+		want        bool
+	}{
+		{"AFF_KONNR", "KON_NR", true}, {"KundNr", "Kund_Nr", true}, {"customer_no", "customer_no", true},
+		{"AFF_NR", "NR", false}, {"parent_id", "id", false}, {"KON_NAMN", "KON_NAMN", false}, {"AFF_NR", "KON_NR", false},
+	} {
+		if got := NumbersOf(x.header, x.own); got != x.want {
+			t.Errorf("%s of %s: %t", x.header, x.own, got)
+		}
+	}
+	c := standard(t)
+	deal, _ := c.Type("opportunity")
+	columns := []sheet.Column{column("AFF_BEN", "Landström", "Laddstolpar", "Elcentral", "Serviceavtal", "Mätare", "Kabel"),
+		column("AFF_KONNR", "3", "1", "2", "5", "6", "4"), column("AFF_BELOPP", "1000", "2500", "900", "8000", "1200", "700")}
+	for to, want := range map[string]string{"": "", "contact": "AFF_KONNR", "line": ""} {
+		got := ""
+		for _, s := range NewView(columns).Among(c).Pointing(map[string]string{"AFF_KONNR": to}).Across([]Target{{Type: deal}}) {
+			if s.Field == "contact" && s.Taken {
+				got = s.Column
+			}
+		}
+		if got != want {
+			t.Errorf("to %q: %q", to, got)
+		}
+	}
+}

@@ -42,6 +42,7 @@ type View struct {
 	meant   map[string]string          // record types by words that were asked for; see typeMeant
 
 	pointed map[string]map[string]string // columns that are named from other sheets; see PointedTo
+	points  map[string]string            // columns that hold the numbers of other sheets; see Pointing
 }
 
 // compared is a record type with how well each column fits each of its fields.
@@ -90,6 +91,13 @@ func (v *View) Naming(shares map[string][]float64) *View {
 // of a type: for each type the headers of such columns, with the header of the one that points.
 func (v *View) PointedTo(by map[string]map[string]string) *View {
 	v.pointed = by
+	return v
+}
+
+// Pointing tells the view which of its columns hold numbers of rows of other sheets, as their headers say: the
+// record type of each by the header.
+func (v *View) Pointing(to map[string]string) *View {
+	v.points = to
 	return v
 }
 

@@ -51,3 +51,15 @@ func TestEveryFieldTypeIsFitted(t *testing.T) {
 		}
 	}
 }
+
+// Telephone numbers whose area code has four figures are no days.
+func TestPhonesThatLookLikeDays(t *testing.T) {
+	c := standard(t)
+	account, _ := c.Type("account")
+	phones := column("FTG_TEL", "0480-11 58 53", "0480-47 53 38", "0490-20 85 18", "0498-28 84 68", "0526-10 11 12", "0490-01 02 03")
+	for _, s := range Columns(account, []sheet.Column{phones}, nil) {
+		if s.Field == "phone" && !s.Taken {
+			t.Error(s.Reason)
+		}
+	}
+}

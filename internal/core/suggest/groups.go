@@ -84,7 +84,7 @@ func (v *View) headerFor(typeName string, column int) string {
 // begin, as in LD_FNAME and LD_ORG: it says of what table they are. One that means whose they are, or
 // another thing than a number of things (CNT for contacts), is none.
 func sharedPrefix(columns []sheet.Column) string {
-	const fewestSharing, longestPrefix = 4, 5
+	const fewestSharing, fewestOfAll, longestPrefix = 4, 3, 5
 	counts := map[string]int{}
 	for _, c := range columns {
 		if at := strings.IndexAny(c.Header, "_.-:"); at > 0 && at <= longestPrefix && at+1 < len(c.Header) {
@@ -94,7 +94,8 @@ func sharedPrefix(columns []sheet.Column) string {
 	for prefix, n := range counts {
 		word := value.Words(prefix)
 		known := lexicon[word] != nil && !slices.Equal(lexicon[word], []string{"count"})
-		if n >= fewestSharing && n*5 >= len(columns)*3 && !known && !small[word] && compound(word) == nil {
+		all := n == len(columns) && n >= fewestOfAll // what each begins with tells none from another
+		if all || n >= fewestSharing && n*5 >= len(columns)*3 && !known && !small[word] && compound(word) == nil {
 			return prefix
 		}
 	}

@@ -222,8 +222,12 @@ func TestSharedPrefixes(t *testing.T) {
 	if got["LX_NOTE"] != "description" || got["LX_ORG"] != "company" || got["LX_ZZ"] != "source_ref" {
 		t.Error(got)
 	}
-	if p := sharedPrefix(columns[:3]); p != "" {
-		t.Errorf("three columns share %q", p)
+	if p := sharedPrefix(columns[:2]); p != "" {
+		t.Errorf("two columns share %q", p)
+	}
+	lines := []sheet.Column{{Header: "RAD_NR"}, {Header: "RAD_BEN"}, {Header: "RAD_ANTAL"}}
+	if p := sharedPrefix(lines); p != "RAD_" { // a word, but of all
+		t.Errorf("all columns share %q", p)
 	}
 	known := slices.Clone(columns)
 	for n := range known {

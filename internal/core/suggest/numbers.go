@@ -163,6 +163,17 @@ func stemOf(header string) string {
 	}), " ")
 }
 
+// joinedUp is a header without what stands between its words: AFF_KONNR is affkonnr.
+func joinedUp(header string) string { return strings.ReplaceAll(value.Words(header), " ", "") }
+
+// NumbersOf reports whether a header says that its column holds the numbers of another table, whose own are under
+// the header own: KUND_NR stands in it as well, with or without a mark of the table before it.
+func NumbersOf(header, own string) bool {
+	const shortest = 4
+	last := joinedUp(own)
+	return len(last) >= shortest && stemOf(own) != "" && saysNumber(own) && strings.HasSuffix(joinedUp(header), last)
+}
+
 // NumbersBeside gives the columns that hold the numbers of what another column says the names of.
 func NumbersBeside(columns []sheet.Column, named string) (list []sheet.Column) {
 	stem := stemOf(named)
@@ -175,7 +186,7 @@ func NumbersBeside(columns []sheet.Column, named string) (list []sheet.Column) {
 }
 
 // linksByNumber lets links be by numbers that are known where names stand beside them, of which several may
-// be the same; and takes long numbers of what one link alone leads to, whatever the header says.
+// be the same; and takes numbers of what one link alone leads to, which are long or called as they are there.
 func (v *View) linksByNumber(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
 	list = slices.Clone(list)
 	free := func(header string) bool {
@@ -192,7 +203,7 @@ func (v *View) linksByNumber(target Target, columns []sheet.Column, list []Sugge
 			return slices.ContainsFunc(own, func(o sheet.Column) bool { return o.Header != c.Header && namesRows(c, o) })
 		}
 		at := slices.IndexFunc(v.columns, func(o sheet.Column) bool { return o.Header == c.Header })
-		return v.kinds[at].names[to] >= enoughNamed
+		return v.kinds[at].names[to] >= enoughNamed || v.points[c.Header] == to
 	}
 	to := func(n int, c sheet.Column, reason string) {
 		list[n] = Suggestion{Column: c.Header, Draft: target.Draft, Field: list[n].Field, Confidence: certain, Taken: true,
@@ -218,7 +229,8 @@ func (v *View) linksByNumber(target Target, columns []sheet.Column, list []Sugge
 		}
 	}
 	for _, c := range columns {
-		if !free(c.Header) || !drawnByLot(c) {
+		points := v.points[c.Header]
+		if !free(c.Header) || !drawnByLot(c) && points == "" {
 			continue
 		}
 		var links []catalog.Field
@@ -226,7 +238,7 @@ func (v *View) linksByNumber(target Target, columns []sheet.Column, list []Sugge
 			given := slices.ContainsFunc(list, func(s Suggestion) bool {
 				return s.Draft == target.Draft && s.Field == f.Name && s.Taken
 			})
-			who := slices.Contains(means[f.Name], "owner") // who made it, or changed it, may be there as well
+			who := points == "" && slices.Contains(means[f.Name], "owner") // who made it, or changed it, may be there as well
 			if f.Type == catalog.Reference && !who && f.To != target.Type.Name && !given && known(c, f.To) {
 				links = append(links, f)
 			}

@@ -481,6 +481,8 @@ func OrderOf(s string) DateOrder {
 	switch {
 	case a < 0 || b < 0 || c < 0, slices.ContainsFunc(parts, inThousands):
 		return ""
+	case len(parts[0]) == 4 && a < 1000: // 0480-14 25 36 is a telephone number
+		return ""
 	case len(parts[0]) == 4:
 		return YearFirst
 	case a > 12 && a <= 31 && b <= 12:
@@ -500,7 +502,7 @@ func LooksLikeDate(s string) bool {
 	if len(p) != 3 {
 		return false
 	}
-	return !slices.ContainsFunc(p, inThousands) && (len(p[0]) == 4 || len(p[2]) == 4 || len(p[2]) == 2)
+	return !slices.ContainsFunc(p, inThousands) && (len(p[0]) == 4 && p[0][0] != '0' || len(p[2]) == 4 || len(p[2]) == 2)
 }
 
 // inThousands reports whether a part between signs is three figures, as in an amount and
