@@ -162,7 +162,7 @@ func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms, k
 	x.heads[n] = header{aside: true}
 	if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
 		h := headerOf(t.Type.Name, v.headerFor(t.Type.Name, n), x.fields, forms, x.words)
-		if rest, ok := v.mark.cut(col.Header); ok && (!h.known || v.mark.joined) {
+		if rest, ok := v.mark.cut(col.Header); ok && (!h.known || v.mark.also) {
 			if plain := headerOf(t.Type.Name, rest, x.fields, forms, x.words); !h.known || plain.best() > h.best() {
 				h = plain
 				h.all = Key(col.Header) // as it is remembered

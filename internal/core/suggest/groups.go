@@ -105,7 +105,15 @@ func sharedPrefix(columns []sheet.Column) string {
 // tableMark is what most headers of a sheet begin or end with, and what says of what table they are.
 type tableMark struct {
 	prefix, suffix string
-	joined         bool // without a sign between, as in KDNAME and NOMCLI
+	also           bool // left out where the whole header is understood too: without a sign between, as in KDNAME, or where all have it
+}
+
+// off gives a header without the mark, where it has one.
+func (m tableMark) off(header string) string {
+	if rest, ok := m.cut(header); ok {
+		return rest
+	}
+	return header
 }
 
 // cut gives a header without the mark; ok is false where it has none.
@@ -126,7 +134,8 @@ var allCapitals = regexp.MustCompile(`^[A-Z]{4,}\d?$`)
 // headers, which are one word in capitals each, begin or end with.
 func markOf(columns []sheet.Column) tableMark {
 	if prefix := sharedPrefix(columns); prefix != "" {
-		return tableMark{prefix: prefix}
+		other := func(c sheet.Column) bool { return !strings.HasPrefix(c.Header, prefix) }
+		return tableMark{prefix: prefix, also: !slices.ContainsFunc(columns, other)}
 	}
 	const fewestSharing, longestMark = 6, 5
 	begins, ends := map[string]int{}, map[string]int{}
@@ -150,9 +159,9 @@ func markOf(columns []sheet.Column) tableMark {
 	}
 	prefix := most(begins)
 	if prefix != "" {
-		return tableMark{prefix: prefix, joined: true}
+		return tableMark{prefix: prefix, also: true}
 	}
-	return tableMark{suffix: most(ends), joined: true}
+	return tableMark{suffix: most(ends), also: true}
 }
 
 // numbersOf lists the numbers of groups, in their order.

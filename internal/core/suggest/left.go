@@ -65,11 +65,16 @@ func (l *left) openOr(f catalog.Field) []remaining {
 }
 
 // rest gives all columns that remain, but those that are known to hold what no field is for.
-func (l *left) rest() (out []remaining) {
+func (l *left) rest() []remaining {
+	return slices.DeleteFunc(l.unplaced(), func(c remaining) bool { return c.head.aside })
+}
+
+// unplaced gives all columns that remain, also those whose headers say something else.
+func (l *left) unplaced() (out []remaining) {
 	x := l.view.compare(l.target.Type, l.target.Memory)
 	for at := range l.view.columns {
 		col := &l.view.columns[at]
-		if l.mine[col.Header] && col.Filled >= fewestMute && !x.heads[at].aside && !l.placed(col.Header) {
+		if l.mine[col.Header] && col.Filled >= fewestMute && !l.placed(col.Header) {
 			out = append(out, remaining{col, &x.heads[at], at, x.heads[at].mute})
 		}
 	}
@@ -473,6 +478,16 @@ func (l *left) titles() {
 		return always(c) && (l.phrases(c) || !named && (words > 0.6 && l.unsaid(c, f) || words > 0.4 && l.suggested(c, f)))
 	}); ok {
 		l.take(col, f.Name, "it is the one column of phrases that is always filled")
+		return
+	}
+	if col, ok := onlyOne(l.unplaced(), func(c remaining) bool {
+		p := l.view.kinds[c.at].p
+		other := p[textkind.FullName] > 0.5 || p[textkind.Company] > 0.5 || share(c.Samples, withLegalForm) > 0.2
+		return always(c) && !other && slices.ContainsFunc(lift(headerWords(l.view.mark.off(c.Header))).sets, func(set []string) bool {
+			return slices.Equal(set, []string{"name"})
+		})
+	}); ok {
+		l.take(col, f.Name, "it is what they are called")
 		return
 	}
 	// No record is without a title: what is called a description, and stands in every row, is it.

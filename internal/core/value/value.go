@@ -392,9 +392,14 @@ func (r *Reader) fits(s string) (string, Trouble) {
 	return s, Trouble{}
 }
 
+// orderMark is the number by which a list of choices is kept in order: “30 Offered”, “3. Offered”.
+var orderMark = regexp.MustCompile(`^\d{1,3}\s*[.):–-]?\s+(?:[–-]\s+)?`)
+
 func (r *Reader) choice(s string) (string, Trouble) {
-	if code, ok := r.choices[Words(s)]; ok && (r.asks || !doubted(s)) {
-		return code, Trouble{}
+	for _, text := range []string{s, orderMark.ReplaceAllString(s, "")} {
+		if code, ok := r.choices[Words(text)]; ok && (r.asks || !doubted(text)) {
+			return code, Trouble{}
+		}
 	}
 	return "", Trouble{problem.NotAChoice, r.choiceWords()}
 }

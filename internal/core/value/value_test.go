@@ -145,6 +145,7 @@ func TestWords(t *testing.T) {
 		{"ja Fax", "", problem.BadYesNo}})
 	check(t, field(catalog.OneChoice), Settings{}, []readCase{{"high", "high", ""}, {" HIGH ", "high", ""},
 		{"very-high", "high", ""}, {"Hot", "high", ""}, {"hog", "high", ""}, {"medium", "", problem.NotAChoice},
+		{"30 very-high", "high", ""}, {"3. Hot", "high", ""}, {"3) high", "high", ""}, {"10 – Hot", "high", ""}, {"2 old", "", problem.NotAChoice},
 		{"old", "", problem.NotAChoice}})
 	check(t, field(catalog.Choices), Settings{}, []readCase{{"low; hot", "high;low", ""}, {"low, low", "low", ""},
 		{"low;purple", "", problem.NotAChoice}})
