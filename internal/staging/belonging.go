@@ -111,7 +111,7 @@ func (k *draftCheck) belonging(fp *mapping.FieldPlan, target catalog.RecordType,
 			from (
 				select d.row_no, min(r.says) as says, min(r.theirs) as theirs
 				from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l}
-					and x.how in (`+literal(ByName)+`, `+literal(ByRow)+`)
+					and x.how in (`+literal(ByName)+`, `+literal(ByRowName)+`)
 				{beside}
 				join ({are}) r on r.id = x.record_id and r.title = any({orders})
 				where {mine} is not null and r.theirs is not null

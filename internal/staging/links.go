@@ -37,7 +37,8 @@ const (
 	ByBelonging LinkFind = "belonging" // its name, and what it belongs to
 	ByFields    LinkFind = "fields"    // the fields that the routine looks it up by
 	ByDraft     LinkFind = "draft"     // it is what another draft of the row is for
-	ByRow       LinkFind = "row"       // it is what another row of the source is for
+	ByRow       LinkFind = "row"       // it is what another row is for, by a key
+	ByRowName   LinkFind = "row_name"  // it is what another row is for, by the whole name
 )
 
 // Says gives it in words.
@@ -47,7 +48,7 @@ func (f LinkFind) Says() string {
 		ByFields:   "found by the fields of the look-up",
 		ByBareName: "found by its name without the legal form", ByShort: "found by one of its names or the initials",
 		ByInitial: "found by the family name and the initial", ByBelonging: "found by its name, among several " +
-			"by what it belongs to", ByDraft: "the record of another draft of this row", ByRow: "the record of another row",
+			"by what it belongs to", ByDraft: "the record of another draft of this row", ByRow: "the record of another row", ByRowName: "the record of another row",
 	}[f]
 }
 

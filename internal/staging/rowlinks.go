@@ -129,26 +129,26 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 			),
 			{short}
 			hit as (
-				select l, id, false as short from by_key
+				select l, id, @row as how from by_key
 				union
-				select l, id, false from by_name
+				select l, id, @name from by_name
 				union
-				select l, id, true from by_short
+				select l, id, @short from by_short
 				union
-				select l, id, true from by_initial
+				select l, id, @short from by_initial
 			),
 			told as (
 				select h.l, min(h.id) as id, count(*) as finds, string_agg({says}, ', '
-				order by id desc) as shown, bool_or(short) as short
+				order by id desc) as shown, max(how) as how
 				from hit h
 				group by h.l
 			)
 			update {links} x set
 				record_id = case when t.finds = 1 then t.id end, finds = t.finds,
-				shown = case when t.finds > 1 then left(t.shown, 100) end, how = case when short then @short else @row end
+				shown = case when t.finds > 1 then left(t.shown, 100) end, how = t.how
 			from told t
 			where x.field = {field} and x.lookup = t.l and (t.finds > 1 or t.id is distinct from x.record_id)`, with,
-			arg{"row": string(ByRow), "short": string(ByShort)}),
+			arg{"row": string(ByRow), "name": string(ByRowName), "short": string(ByShort)}),
 			q(`analyze {links}`)}
 		if err := k.do(ctx, stepRowLinks, statements...); err != nil {
 			return err
@@ -210,7 +210,7 @@ func (k *draftCheck) rowsElsewhere(fp *mapping.FieldPlan, target catalog.RecordT
 	}
 	return k.hold(problem.LinkDoubtful, fp, `t.said`, `
 		from {draft} d
-		join {links} x on x.field = {field} and x.lookup = d.{l} and x.how = `+literal(ByRow)+`
+		join {links} x on x.field = {field} and x.lookup = d.{l} and x.how = `+literal(ByRowName)+`
 		join (
 			select distinct on (record_id) * from (select `+list(columns)+` from `+others.rows+`) theirs order by record_id, row_no
 		) t on t.record_id = x.record_id and t.title = d.{m}

@@ -128,7 +128,7 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 				default:
 					v.Link = &l.Link
 				}
-				if l.How != staging.ByRow && (typed.Values[at] != "" || fp.Draft >= 0) {
+				if l.How != staging.ByRow && l.How != staging.ByRowName && (typed.Values[at] != "" || fp.Draft >= 0) {
 					v.Why = l.How.Says()
 				}
 			}
