@@ -289,7 +289,9 @@ func (c routineChange) place(r *mapping.Routine, types []catalog.RecordType) err
 			}
 		}
 		for other, o := range d.Fields {
-			shared := o.When != nil || slices.ContainsFunc(c.when, func(w string) bool { return strings.HasPrefix(w, other+":") })
+			shared := o.When != nil || slices.ContainsFunc(c.when, func(w string) bool {
+				return strings.HasPrefix(w, other+":") || strings.HasPrefix(w, d.Called()+"."+other+":")
+			})
 			if slices.Equal(o.From, []string{header}) && !shared &&
 				!slices.ContainsFunc(parts, func(p mapping.FieldPart) bool { return p.Field == other }) {
 				delete(d.Fields, other)
@@ -347,6 +349,15 @@ func (c routineChange) lookUp(r *mapping.Routine) error {
 	return nil
 }
 
+// placedAt finds the draft and field that a name in what was given means, to which a column goes.
+func (c routineChange) placedAt(r *mapping.Routine, name, given string) (*mapping.Draft, string, error) {
+	d, field, err := c.at(r, name)
+	if err == nil && len(d.Fields[field].From) == 0 {
+		err = usageError{fmt.Errorf("%q: no column goes to the field %s", given, field)}
+	}
+	return d, field, err
+}
+
 // sayWhen sets in which rows columns speak of their fields.
 func (c routineChange) sayWhen(r *mapping.Routine) error {
 	began := map[string]bool{}
@@ -356,14 +367,11 @@ func (c routineChange) sayWhen(r *mapping.Routine) error {
 		if !ok || !split || (header == "") != (word == "") {
 			return usageError{fmt.Errorf("%q is not of the form field:Header=word", m)}
 		}
-		d, field, err := c.at(r, name)
+		d, field, err := c.placedAt(r, name, m)
 		if err != nil {
 			return err
 		}
-		o, there := d.Fields[field]
-		if !there || len(o.From) == 0 {
-			return usageError{fmt.Errorf("%q: no column goes to the field %s", m, field)}
-		}
+		o := d.Fields[field]
 		switch {
 		case header == "":
 			o.When = nil
@@ -386,14 +394,11 @@ func (c routineChange) say(r *mapping.Routine) error {
 		if !ok {
 			return usageError{fmt.Errorf("%q is not of the form field=order or field:word=meaning", m)}
 		}
-		d, field, err := c.at(r, name)
+		d, field, err := c.placedAt(r, name, m)
 		if err != nil {
 			return err
 		}
-		o, there := d.Fields[field]
-		if !there || len(o.From) == 0 {
-			return usageError{fmt.Errorf("%q: no column goes to the field %s", m, field)}
-		}
+		o := d.Fields[field]
 		switch {
 		case isWord:
 			values := map[string]string{word: v}

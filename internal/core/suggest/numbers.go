@@ -194,8 +194,10 @@ func (v *View) linksByNumber(target Target, columns []sheet.Column, list []Sugge
 	}
 	var own []sheet.Column // what numbers the rows
 	for _, s := range list {
-		if f, _ := target.Type.Field(s.Field); s.Draft == target.Draft && s.Taken && ownKey(f) {
-			own = append(own, columns[max(0, slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == s.Column }))])
+		f, _ := target.Type.Field(s.Field)
+		at := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == s.Column })
+		if s.Draft == target.Draft && s.Taken && ownKey(f) && at >= 0 {
+			own = append(own, columns[at])
 		}
 	}
 	known := func(c sheet.Column, to string) bool {
