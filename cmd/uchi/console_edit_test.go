@@ -297,3 +297,35 @@ func TestNarrow(t *testing.T) {
 		}
 	}
 }
+
+// A column speaks of a field in the rows of which another column says so, as far as somebody ticks.
+func TestConsoleColumnInSomeRows(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "Company,External ID\nTern Marina,7\n", "import", "-", "--into", "account", "--yes")
+	s.uchi(3, "Text,Of,Ref\nCalled twice,K,7\nWants a quote,K,7\nBroken post,Z,9\n", "import", "-", "--into", "note", "--check-only")
+	p := open(s)
+	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/2/columns"))
+	p.click(`//button[@aria-label="Give a field a value without a column"]`)
+	p.click(`//*[@role="option"][contains(., "Account")]`)
+	p.click(`//button[.="A column in some rows…"]`)
+	p.click(`//button[@aria-label="Column for Account"]`)
+	p.click(`//*[@role="option"][.="Ref"]`)
+	p.click(`//button[@aria-label="Column that says in which rows"]`)
+	p.click(`//*[@role="option"][.="Of"]`)
+	p.click(`//label[.="K"]`)
+	p.click(`//button[.="Take it in these rows"]`)
+	p.goesTo("Ref", "Account")
+	p.goesTo("Of", "no field, and tells of Ref")
+	p.sees("span", "Ref where Of says K")
+	p.sees("span", "Saved")
+	s.uchi(3, "", "check", "2")
+	out := s.uchi(0, "", "rows", "2")
+	for _, want := range []string{"create", `"Z": the word does not say which field the cell beside is for. Write one of: K`} {
+		if !strings.Contains(out, want) {
+			t.Errorf("%q is not in\n%s", want, out)
+		}
+	}
+	if out = s.uchi(0, "", "mapping", "2"); !strings.Contains(out, "account is taken from Ref in rows whose Of says K") {
+		t.Error(out)
+	}
+}

@@ -2,7 +2,6 @@ package mapping
 
 import (
 	"cmp"
-	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -234,7 +233,7 @@ func (dp *DraftPlan) unsaid(row sheet.Row, out *Typed) (any bool) {
 			var words []string
 			for _, other := range dp.Fields {
 				if o := other.origin; o.when != nil && o.when.at == w.at {
-					words = append(words, slices.Sorted(maps.Keys(o.when.is))...)
+					words = append(words, o.when.words...)
 				}
 			}
 			out.Problems = append(out.Problems, problem.Problem{Code: problem.WhenUnknown, Field: dp.Named(fp.Field.Name),

@@ -35,9 +35,10 @@ type origin struct {
 
 // when tells in which rows an origin speaks.
 type when struct {
-	at   int
-	is   map[string]bool // by their folded words
-	said string          // header of the column
+	at    int
+	is    map[string]bool // by their folded words
+	words []string        // as they were given
+	said  string          // header of the column
 }
 
 // holds reports whether it does in a row.
@@ -66,7 +67,7 @@ func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, colu
 		}
 	}
 	if o.When != nil {
-		out.when = &when{is: map[string]bool{}, said: o.When.Column,
+		out.when = &when{is: map[string]bool{}, words: o.When.Is, said: o.When.Column,
 			at: slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == o.When.Column })}
 		for _, word := range o.When.Is {
 			out.when.is[value.Fold(word)] = true

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, must, type Field, type Import, type Origin, type Recognised, type Routine } from "../api/client";
 import { act, suggestions, who } from "../api/queries";
 import { NewTypeDialog } from "../ui/newtype";
-import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
+import { Button, Choose, cx, Dialog, inputClass, Labelled, Ticked, Wrong } from "../ui/parts";
 import { fillable } from "../ui/rights";
 import { HomeOffer } from "./home";
 import { useEditing } from "./edited";
@@ -39,6 +39,7 @@ type Open =
   | { what: "origin"; k: Kind; f: Field }
   | { what: "compute"; k: Kind; f: Field }
   | { what: "find"; k: Kind; f: Field }
+  | { what: "when"; k: Kind; f: Field }
   | { what: "where"; k: Kind }
   | { what: "values"; k: Kind; at: Spot };
 
@@ -96,7 +97,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
   const kindOf = (k: Kind) => (kinds.length > 1 ? `${titleOf(k, kinds)} · ` : "");
   const without = kinds.flatMap((k) =>
     Object.entries(k.d.fields)
-      .filter(([, o]) => o.fixed ?? o.compute ?? o.draft ?? o.find)
+      .filter(([, o]) => o.fixed ?? o.compute ?? o.draft ?? o.find ?? o.when)
       .map(([name, o]) => ({ k, at: spot(k.name, name), o })),
   );
   const lists = kinds.flatMap((k) =>
@@ -273,8 +274,12 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
                 {labelOf(kinds, saidName(kinds, at))}: <OriginWords o={o} kinds={kinds} />
               </span>
               <span className="flex shrink-0">
-                {o.compute && (
-                  <Button look="quiet" disabled={fixed} onClick={() => setOpen({ what: "compute", k, f: fieldAt(k, at) })}>
+                {(o.compute ?? o.when) && (
+                  <Button
+                    look="quiet"
+                    disabled={fixed}
+                    onClick={() => setOpen({ what: o.when ? "when" : "compute", k, f: fieldAt(k, at) })}
+                  >
                     Edit
                   </Button>
                 )}
@@ -379,6 +384,15 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
           onSave={(find) => editing.put(`look-up of ${open.f.label}`, setOrigin(i, spot(open.k.name, open.f.name), { find }))}
         />
       )}
+      {open?.what === "when" && (
+        <WhenDialog
+          i={i}
+          f={open.f}
+          start={originOf(i, spot(open.k.name, open.f.name))}
+          onClose={close}
+          onSave={(o) => editing.put(`rows of ${open.f.label}`, setOrigin(i, spot(open.k.name, open.f.name), o))}
+        />
+      )}
       {open?.what === "values" && (
         <ValuesDialog
           workspace={workspace}
@@ -461,6 +475,12 @@ function OneKind(p: { k: Kind; kinds: Kind[]; disabled: boolean; routine: Routin
 
 function OriginWords({ o, kinds }: { o: Origin; kinds: Kind[] }) {
   if (o.fixed) return <b className="font-medium">{o.fixed}</b>;
+  if (o.when)
+    return (
+      <span className="text-ink-soft">
+        {o.from?.join(" + ")} where {o.when.column} says {o.when.is.join(" or ")}
+      </span>
+    );
   if (o.compute) return <code className="font-mono text-[12px]">{o.compute}</code>;
   if (o.draft) {
     const k = kinds.find((x) => x.name === o.draft);
@@ -505,7 +525,7 @@ function OriginDialog(p: {
   k: Kind;
   kinds: Kind[];
   onClose: () => void;
-  onOther: (what: "compute" | "find") => void;
+  onOther: (what: "compute" | "find" | "when") => void;
   onSet: (o: Origin) => void;
 }) {
   const { f } = p;
@@ -522,6 +542,7 @@ function OriginDialog(p: {
       title={`${f.label}, for all rows`}
       foot={
         <>
+          <Button onClick={() => p.onOther("when")}>A column in some rows…</Button>
           <Button onClick={() => p.onOther("compute")}>Compute it instead…</Button>
           {f.type === "reference" && <Button onClick={() => p.onOther("find")}>Look it up by…</Button>}
           <Button look="act" disabled={!v} onClick={() => set({ fixed: v })}>
@@ -612,6 +633,66 @@ function FindDialog(p: {
             ))}
         </tbody>
       </table>
+    </Dialog>
+  );
+}
+
+/** From which column a field comes, in the rows of which another column says so. */
+function WhenDialog(p: {
+  i: Import;
+  f: Field;
+  start: Origin | undefined;
+  onClose: () => void;
+  onSave: (o: Origin) => Promise<unknown>;
+}) {
+  const [from, setFrom] = useState(p.start?.from?.[0] ?? "");
+  const [by, setBy] = useState(p.start?.when?.column ?? "");
+  const [is, setIs] = useState<string[]>(p.start?.when?.is ?? []);
+  const [error, setError] = useState<unknown>();
+  const columns = (p.i.columns ?? []).map((c) => ({ value: c.header, label: c.header }));
+  const there = p.i.columns?.find((c) => c.header === by)?.top?.map((v) => v.text) ?? [];
+  const words = [...there, ...is.filter((w) => !there.includes(w))];
+  return (
+    <Dialog
+      open
+      onClose={p.onClose}
+      title={`${p.f.label}, in some rows only`}
+      foot={
+        <Button
+          look="act"
+          disabled={!from || !by || from === by || is.length === 0}
+          onClick={() =>
+            void p.onSave({ ...(p.start?.when ? p.start : {}), from: [from], when: { column: by, is } }).then(p.onClose, setError)
+          }
+        >
+          Take it in these rows
+        </Button>
+      }
+    >
+      <Wrong error={error} className="mb-2" />
+      <Labelled label="From the column">
+        <Choose label={`Column for ${p.f.label}`} value={from} onChange={setFrom} options={columns} />
+      </Labelled>
+      <div className="h-3" />
+      <Labelled label="In rows where this column">
+        <Choose
+          label="Column that says in which rows"
+          value={by}
+          onChange={(v) => {
+            setBy(v);
+            setIs([]);
+          }}
+          options={columns.filter((c) => c.value !== from)}
+        />
+      </Labelled>
+      {by && (
+        <fieldset className="mt-3 max-h-56 space-y-1 overflow-auto">
+          <legend className="mb-1 text-[12px] text-ink-faint">says</legend>
+          {words.map((w) => (
+            <Ticked key={w} label={w} on={is.includes(w)} onChange={(on) => setIs(on ? [...is, w] : is.filter((x) => x !== w))} />
+          ))}
+        </fieldset>
+      )}
     </Dialog>
   );
 }
