@@ -64,7 +64,7 @@ var means = map[string][]string{
 		"mobile phone private", "person?"},
 	"job_title": {"job", "job title", "job name", "job work", "company job", "title?", "does?"},
 	"account": {"company", "company name", "customer", "customer name", "company customer", "company person",
-		"company work", "legal name", "legal", "where?"},
+		"company work", "legal name", "legal", "where?", "supplier?"},
 	"company": {"company", "company name", "customer", "customer name", "company customer", "legal name", "legal"},
 	"website": {"web", "web address", "email web"},
 	"street": {
@@ -191,6 +191,7 @@ var small = wordSet(`
 	din ditt er jeres deres teidän σας vas váš
 	he she him hij zij zijn er sie es il elle él ella lui lei hun hon han on ona ele ela
 	noch still encore ancora aún todavía nog ännu stadig vielä jeszcze ainda ακόμη
+	concerné concernée concernés concernées betreffend betreffende betroffene concerned interesado interessato
 	txt html kz jn yn u f they there did actual actuel actuelle exercé zajmowane
 `)
 

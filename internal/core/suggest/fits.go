@@ -281,7 +281,12 @@ func likePhone(s string) bool {
 
 func fitCountry(c *cells) (fit, string) {
 	letters := c.share("single letters", func(s string) bool { return len(s) == 1 }) == 1 // which may be classes
+	initial := c.col.Longest <= 2 && c.share("countries of many customers", func(s string) bool {
+		return oftenMeant[value.Words(s)]
+	}) < 0.7 // of a few people, which are codes of far islands by chance
 	switch r := c.readable(catalog.Country); {
+	case r > 0.85 && initial && !letters:
+		return supports, "its values are codes of countries"
 	case r > 0.85 && c.col.Distinct > 1 && !letters:
 		return distinctive, "its values are countries"
 	case r < 0.2:
@@ -289,6 +294,11 @@ func fitCountry(c *cells) (fit, string) {
 	}
 	return neutralFit, ""
 }
+
+// oftenMeant are the countries that two letters rather mean than somebody's initials: those of Europe and the largest
+// economies, by ISO 3166.
+var oftenMeant = wordSet(`AT BE BG CH CY CZ DE DK EE ES FI FR GB GR HR HU IE IS IT LI LT LU LV MT NL NO PL PT RO SE SI SK UK
+	AR AU BR CA CN ID IN JP KR MX NZ RU SA TR US ZA SG HK TW AE IL TH MY VN PH EG MA UA RS`)
 
 // fitCurrency is sure of codes and signs that are nothing else: a header that speaks of the amount
 // as well is that of its currency then.

@@ -63,3 +63,24 @@ func TestPhonesThatLookLikeDays(t *testing.T) {
 		}
 	}
 }
+
+// Initials of a few people are codes of far countries by chance.
+func TestInitialsAreNoCountries(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	family := column("Cognome", "Rossi", "Conti", "Greco", "Marino", "Gallo", "Costa")
+	for _, x := range []struct {
+		cells []string
+		want  bool
+	}{
+		{[]string{"GM", "MC", "CC", "GM", "MC", "CC"}, false}, {[]string{"IT", "FR", "DE", "IT", "IT", "CH"}, true},
+	} {
+		got := false
+		for _, s := range Columns(contact, []sheet.Column{family, column("Rif. interno", x.cells...)}, nil) {
+			got = got || s.Field == "country" && s.Taken
+		}
+		if got != x.want {
+			t.Errorf("%v: %t", x.cells, got)
+		}
+	}
+}

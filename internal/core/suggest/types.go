@@ -108,8 +108,13 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		}
 		linked := slices.ContainsFunc(t.Fields,
 			func(f catalog.Field) bool { return f.Type == catalog.Reference && got[f.Name] })
-		if t.Timeline != nil && !(linked && (named[t.Name] || v.hangs(t))) {
-			score *= hardly
+		if line := t.Timeline; line != nil && !(linked && (named[t.Name] || v.hangs(t))) {
+			switch whole := linked && len(placed) == len(columns); {
+			case whole && said[line.Text] && said[line.At] && said[line.By]:
+				score *= rarer // nothing is left, and who wrote it when is there
+			default:
+				score *= hardly
+			}
 		}
 		reason := strconv.Itoa(len(placed)) + " of " + strconv.Itoa(len(columns)) + " columns and " +
 			strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"
