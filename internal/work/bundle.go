@@ -544,7 +544,7 @@ func (s *Service) SaveBundle(ctx context.Context, b store.Bundle, name string, b
 			continue
 		}
 		r := *i.Routine.V
-		r.Name = fault.Cut(name+partOf+i.Name, 100)
+		r.Name, r.Reading = fault.Cut(name+partOf+i.Name, 100), sheet.Reading{}.Taught(i.Reading.V)
 		if _, err := s.SaveRoutine(ctx, b.Workspace, r, 0, by); err != nil {
 			return names, err
 		}

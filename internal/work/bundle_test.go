@@ -11,6 +11,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
 	"uchi/internal/store"
 )
 
@@ -309,4 +310,33 @@ func TestNamesOfTheBundleElsewhere(t *testing.T) {
 	b.settled(bundle)
 	bundle = b.checkBundle(b.bundled(files...))
 	b.want(b.said(bundle), "accounts.csv ready map[same:2]\ncontacts.csv ready map[hold:1 same:3]")
+}
+
+// How the cells of a bundle's files were understood is part of its routine: the country of telephone
+// numbers, and what was decoded wrongly before.
+func TestBundleReadAsItsRoutine(t *testing.T) {
+	b := start(t)
+	files := []string{"accounts.csv", "Number,Company,Phone,Notes\nA-1,Kajen Båtvarv,0480-11 58 53,<p>Ring i maj.</p>\n" +
+		"A-2,Norrviks Marina,0490-20 85 18,<p>Vill ha <b>sex</b> stolpar.</p>\nA-3,Almö Segel,0498-28 84 68,<p>Nöjd.</p>\n",
+		"contacts.csv", "Number,Given name,Family name,Company,Mobile\nK-1,Åsa,Ek,A-1,070-174 05 11\nK-2,Nils,Hed,,070-174 05 12\n"}
+	first := b.checkBundle(b.bundled(files...))
+	b.want(b.said(first), "accounts.csv ready map[hold:3]\ncontacts.csv ready map[hold:2]")
+	for n, reading := range []sheet.Reading{{Country: "SE", Misread: sheet.MendMisread}, {Country: "SE"}} {
+		b.ok(b.work.SetReading(b.Context(), b.members(first)[n], reading, b.person))
+		first = b.settled(first)
+	}
+	_, err := b.work.SaveBundle(b.Context(), first, "Monthly", b.person)
+	b.ok(err)
+	next := b.checkBundle(b.bundled(files...))
+	b.want(b.said(next), "accounts.csv ready map[create:3]\ncontacts.csv ready map[create:2]")
+	b.want(b.members(next)[0].Reading.V.Country, "SE")
+	b.ok(b.work.LoadBundle(b.Context(), next, store.BundlePolicy{}, b.person))
+	b.settled(next)
+	b.want(b.record("account", "ACC-2").Values["description"], "Vill ha sex stolpar.")
+	b.want(b.record("contact", "CON-2").Values["mobile"], "+46701740512")
+	// so it is where a single file is set up by the routine
+	one := b.upload("contact", files[3])
+	b.ok(b.work.UseRoutine(b.Context(), one, "Monthly: contacts.csv", 0, b.person))
+	one = b.wait(one.ID)
+	b.want(one.Reading.V.Country+" "+one.Routine.V.Name, "SE Monthly: contacts.csv")
 }

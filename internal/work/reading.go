@@ -61,6 +61,17 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 		return err
 	}
 	columns, notices := st.profile.Profile()
+	reading, err := s.knownReading(ctx, i, columns)
+	if err != nil {
+		return err
+	}
+	if reading != i.Reading.V { // as the routine for such files reads them
+		i.Reading.V = reading
+		if st, err = s.stageSource(ctx, r, i); err != nil {
+			return err
+		}
+		columns, notices = st.profile.Profile()
+	}
 	if st.cells.Rows() == 0 {
 		return fault.New(fault.Invalid, "no_rows", "there is a header and no row below it").At(fault.Place{File: st.file,
 			Row: st.reading.HeaderRow}).
@@ -144,6 +155,24 @@ func (s *Service) stageRows(ctx context.Context, r store.Run, table *sheet.Table
 	}
 }
 
+// knownReading gives how a file is read: as it says itself, and for the rest, in a bundle, as the routine does by which
+// it is set up without being asked.
+func (s *Service) knownReading(ctx context.Context, i store.Import, columns []sheet.Column) (sheet.Reading, error) {
+	if i.Bundle == nil || i.Written || i.Into != "" && !i.TypeSuggested || i.Routine.V != nil && !i.RoutineSuggested {
+		return i.Reading.V, nil
+	}
+	c, err := s.store.Catalog(ctx, i.Workspace)
+	if err != nil {
+		return i.Reading.V, err
+	}
+	i.Columns.V = columns
+	r, err := s.recognised(ctx, c.Offered(), i)
+	if r == nil || err != nil {
+		return i.Reading.V, err
+	}
+	return i.Reading.V.Taught(r.Reading), nil
+}
+
 // firstMapping keeps the routine that the import has as far as its columns are
 // there, else takes what is certain of the suggestions. What was only suggested for a
 // source that was read otherwise is suggested anew: of another sheet, a column of the
@@ -169,9 +198,13 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 	if result.TypeSuggested && i.Bundle != nil {
 		i.Columns.V = columns
 		r, err := s.recognised(ctx, c, i)
-		if r != nil || err != nil {
-			result.Into, result.Routine = intoOf(r), r
+		if err != nil {
 			return err
+		}
+		if r != nil {
+			r.Reading = sheet.Reading{} // that is the import's
+			result.Into, result.Routine = intoOf(r), r
+			return nil
 		}
 	}
 	i.Columns.V, i.Findings.V = columns, result.Findings

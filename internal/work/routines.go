@@ -250,7 +250,8 @@ func newValues(r mapping.Routine, c catalog.Catalog, i store.Import) []NewValue 
 }
 
 // UseRoutine sets an import up by a saved routine; columns that are not there
-// leave their fields without an origin.
+// leave their fields without an origin. Where the routine understands cells otherwise than
+// the import does by itself, the source is read again.
 func (s *Service) UseRoutine(ctx context.Context, i store.Import, name string, version int, by store.Person) error {
 	saved, err := s.store.Routine(ctx, i.Workspace, name)
 	if err != nil {
@@ -266,5 +267,11 @@ func (s *Service) UseRoutine(ctx context.Context, i store.Import, name string, v
 			"the source has none of the columns that the routine takes").With(name).Mended("Columns of the routine: " +
 			fault.Cut(strings.Join(saved.Document.V.Columns(), ", "), 300) + ".")
 	}
-	return s.SetRoutine(ctx, i, r, version, by)
+	if err := s.SetRoutine(ctx, i, r, version, by); err != nil || i.Written {
+		return err
+	}
+	if reading := i.Reading.V.Taught(saved.Document.V.Reading); reading != i.Reading.V {
+		return s.SetReading(ctx, i, reading, by)
+	}
+	return nil
 }

@@ -60,6 +60,20 @@ type Reading struct {
 	Zone string `json:"zone,omitempty" yaml:"zone,omitempty"`
 }
 
+// Taught gives the reading with what another says of how cells are understood and this leaves open: of another file of
+// the same kind. Which file, sheet, rows and columns are meant, and how the file is written, each says itself.
+func (r Reading) Taught(by Reading) Reading {
+	for _, part := range []struct{ mine, theirs *string }{
+		{&r.Country, &by.Country}, {&r.Zone, &by.Zone}, {&r.DateOrder, &by.DateOrder}, {&r.DecimalSign, &by.DecimalSign},
+		{&r.Misread, &by.Misread}, {&r.Asides, &by.Asides}, {&r.Hidden, &by.Hidden}, {&r.Merged, &by.Merged},
+	} {
+		if *part.mine == "" {
+			*part.mine = *part.theirs
+		}
+	}
+	return r
+}
+
 // noSign says of a sign of the text that there is none.
 const noSign = "none"
 
