@@ -109,7 +109,7 @@ func (k *draftCheck) belonging(fp *mapping.FieldPlan, target catalog.RecordType,
 				else (select `+schema.TitleText(owner, "o")+` from `+schema.Records(k.i.Workspace, owner.Name)+`
 				o where o.id = a.theirs) end`, `
 			from (
-				select d.row_no, min(r.says) as says, min(r.theirs) as theirs
+				select d.row_no, (array_agg(r.says order by r.theirs, r.says))[1] as says, min(r.theirs) as theirs
 				from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l}
 					and x.how in (`+literal(ByName)+`, `+literal(ByRowName)+`)
 				{beside}

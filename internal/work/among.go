@@ -110,18 +110,10 @@ func (s *Service) pointedBeside(ctx context.Context, c catalog.Catalog, i store.
 	if i.Routine.V == nil {
 		return pointed, nil
 	}
-	elsewhere := map[string]bool{} // what is taken for something else is not read for it
-	for _, d := range i.Routine.V.Drafts {
-		t, _ := c.Type(d.Type)
-		for _, f := range t.Fields {
-			for _, header := range d.Fields[f.Name].From {
-				elsewhere[header] = elsewhere[header] || !f.Key || f.Type != catalog.Text
-			}
-		}
-	}
-	number := func(typeName string, names sheet.Column) error {
+	elsewhere := takenOtherwise(c, i) // is not read for it
+	number := func(typeName string, names sheet.Column, may func(own sheet.Column) bool) error {
 		for n, own := range i.Columns.V {
-			if elsewhere[own.Header] || !suggest.Numbering(own) {
+			if elsewhere[own.Header] || !suggest.Numbering(own) || !may(own) {
 				continue
 			}
 			found, err := s.room.Holding(ctx, i, []int{n}, names.Samples)
@@ -139,13 +131,15 @@ func (s *Service) pointedBeside(ctx context.Context, c catalog.Catalog, i store.
 	}
 	for _, o := range beside {
 		for _, d := range i.Routine.V.Drafts { // as its header says
+			if !mayPoint(c, o, d.Type) {
+				continue
+			}
 			for _, names := range o.Columns.V {
-				if slices.ContainsFunc(i.Columns.V, func(own sheet.Column) bool {
-					return !elsewhere[own.Header] && suggest.NumbersOf(names.Header, own.Header)
-				}) && s.mayPoint(c, o, d.Type) {
-					if err := number(d.Type, names); err != nil {
-						return nil, err
-					}
+				called := func(own sheet.Column) bool {
+					return suggest.NumbersOf(names.Header, own.Header) && !calledElsewhere(c, i, own, beside)
+				}
+				if err := number(d.Type, names, called); err != nil {
+					return nil, err
 				}
 			}
 		}
@@ -159,7 +153,7 @@ func (s *Service) pointedBeside(ctx context.Context, c catalog.Catalog, i store.
 					continue
 				}
 				for _, names := range append(suggest.NumbersBeside(o.Columns.V, from[0]), o.Columns.V[at]) {
-					if err := number(f.To, names); err != nil {
+					if err := number(f.To, names, func(sheet.Column) bool { return true }); err != nil {
 						return nil, err
 					}
 				}
@@ -169,11 +163,37 @@ func (s *Service) pointedBeside(ctx context.Context, c catalog.Catalog, i store.
 	return pointed, nil
 }
 
+// takenOtherwise tells of the columns of an import, by their headers, which are taken for something else than the
+// numbers of its rows.
+func takenOtherwise(c catalog.Catalog, i store.Import) map[string]bool {
+	otherwise := map[string]bool{}
+	for _, d := range i.Routine.V.Drafts {
+		t, _ := c.Type(d.Type)
+		for _, f := range t.Fields {
+			for _, header := range d.Fields[f.Name].From {
+				otherwise[header] = otherwise[header] || !f.Key || f.Type != catalog.Text
+			}
+		}
+	}
+	return otherwise
+}
+
 // mayPoint reports whether what an import makes may point to records of a type.
-func (s *Service) mayPoint(c catalog.Catalog, i store.Import, typeName string) bool {
+func mayPoint(c catalog.Catalog, i store.Import, typeName string) bool {
 	return slices.ContainsFunc(i.Routine.V.Drafts, func(d mapping.Draft) bool {
 		t, _ := c.Type(d.Type)
 		return slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.To == typeName && typeName != d.Type })
+	})
+}
+
+// calledElsewhere reports whether a column of an import is called as the numbers are of another file to whose rows it
+// may point: deals have the numbers of customers, and none of their own by them.
+func calledElsewhere(c catalog.Catalog, i store.Import, column sheet.Column, files []store.Import) bool {
+	return slices.ContainsFunc(files, func(o store.Import) bool {
+		return o.ID != i.ID && slices.ContainsFunc(o.Routine.V.Drafts, func(d mapping.Draft) bool { return mayPoint(c, i, d.Type) }) &&
+			slices.ContainsFunc(o.Columns.V, func(own sheet.Column) bool {
+				return suggest.Numbering(own) && suggest.NumbersOf(column.Header, own.Header)
+			})
 	})
 }
 
@@ -183,12 +203,16 @@ func (s *Service) pointsBeside(ctx context.Context, c catalog.Catalog, i store.I
 	beside []store.Import) (map[string]string, error) {
 	points := map[string]string{}
 	for _, o := range beside {
-		if len(o.Routine.V.Drafts) != 1 || i.Routine.V == nil || !s.mayPoint(c, i, o.Routine.V.Drafts[0].Type) {
+		if len(o.Routine.V.Drafts) != 1 || i.Routine.V == nil || !mayPoint(c, i, o.Routine.V.Drafts[0].Type) {
 			continue
 		}
+		elsewhere := takenOtherwise(c, o)
 		for n, own := range o.Columns.V {
+			if elsewhere[own.Header] || !suggest.Numbering(own) || calledElsewhere(c, o, own, beside) {
+				continue
+			}
 			for _, names := range i.Columns.V {
-				if !suggest.NumbersOf(names.Header, own.Header) || !suggest.Numbering(own) || len(names.Samples) == 0 {
+				if !suggest.NumbersOf(names.Header, own.Header) || len(names.Samples) == 0 {
 					continue
 				}
 				found, err := s.room.Holding(ctx, o, []int{n}, names.Samples)

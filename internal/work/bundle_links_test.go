@@ -111,3 +111,18 @@ func TestBundleLinksByNumberBesideNames(t *testing.T) {
 	b.want(b.said(bundle), "companies.csv ready map[create:3]\npeople.csv ready map[create:3]")
 	b.want(b.members(bundle)[1].Routine.V.Drafts[0].Fields["account"].From, []string{"company_id"})
 }
+
+// A column that is called as the numbers of one file are is no number of another file that points there too.
+func TestBundleColumnsOfOneName(t *testing.T) {
+	b := start(t)
+	bundle := b.checkBundle(b.bundled(
+		"accounts.csv", "kun_nr,company,town\n11,Harbour Marina,Plymouth\n12,Anchor Boatyard,Brest\n13,Beacon Charter,Cork\n",
+		"deals.csv", "deal_no,title,kun_nr,stage,expected_close\n501,Shore power,12,offered,2027-01-31\n"+
+			"502,Metering,13,offered,2027-02-28\n503,New posts,11,offered,2027-03-31\n",
+		"tasks.csv", "subject,due_on,kun_nr\nCall back,2027-01-05,12\nSite visit,2027-01-06,11\nSend drawings,2027-01-07,13\n"))
+	b.want(b.said(bundle), "accounts.csv ready map[create:3]\ndeals.csv ready map[create:3]\ntasks.csv ready map[create:3]")
+	for n, field := range map[int]string{0: "source_ref", 1: "account", 2: "account"} {
+		b.want(b.members(bundle)[n].Routine.V.Drafts[0].Fields[field].From, []string{"kun_nr"})
+	}
+	b.want(b.members(bundle)[2].Routine.V.Drafts[0].Fields["opportunity"].From, []string(nil))
+}

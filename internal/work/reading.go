@@ -61,17 +61,6 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 		return err
 	}
 	columns, notices := st.profile.Profile()
-	reading, err := s.knownReading(ctx, i, columns)
-	if err != nil {
-		return err
-	}
-	if reading != i.Reading.V { // as the routine for such files reads them
-		i.Reading.V = reading
-		if st, err = s.stageSource(ctx, r, i); err != nil {
-			return err
-		}
-		columns, notices = st.profile.Profile()
-	}
 	if st.cells.Rows() == 0 {
 		return fault.New(fault.Invalid, "no_rows", "there is a header and no row below it").At(fault.Place{File: st.file,
 			Row: st.reading.HeaderRow}).
@@ -101,6 +90,10 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 		notices, st.table.Rest()), Rows: st.cells.Rows(), Anchors: st.cells.Anchors, Reading: i.Reading.V}
 	if err := s.firstMapping(ctx, c.Offered(), i, &result); err != nil {
 		return err
+	}
+	if result.Reading != i.Reading.V { // its routine reads it otherwise than it was read by itself
+		i.Reading.V = result.Reading
+		return s.read(ctx, r, i)
 	}
 	if result.Routine != nil { // whoever made it, the owner is to load it
 		*result.Routine = result.Routine.Fillable(c, owner.Role)
@@ -155,24 +148,6 @@ func (s *Service) stageRows(ctx context.Context, r store.Run, table *sheet.Table
 	}
 }
 
-// knownReading gives how a file is read: as it says itself, and for the rest, in a bundle, as the routine does by which
-// it is set up without being asked.
-func (s *Service) knownReading(ctx context.Context, i store.Import, columns []sheet.Column) (sheet.Reading, error) {
-	if i.Bundle == nil || i.Written || i.Into != "" && !i.TypeSuggested || i.Routine.V != nil && !i.RoutineSuggested {
-		return i.Reading.V, nil
-	}
-	c, err := s.store.Catalog(ctx, i.Workspace)
-	if err != nil {
-		return i.Reading.V, err
-	}
-	i.Columns.V = columns
-	r, err := s.recognised(ctx, c.Offered(), i)
-	if r == nil || err != nil {
-		return i.Reading.V, err
-	}
-	return i.Reading.V.Taught(r.Reading), nil
-}
-
 // firstMapping keeps the routine that the import has as far as its columns are
 // there, else takes what is certain of the suggestions. What was only suggested for a
 // source that was read otherwise is suggested anew: of another sheet, a column of the
@@ -202,6 +177,7 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 			return err
 		}
 		if r != nil {
+			result.Reading = i.Reading.V.Taught(r.Reading)
 			r.Reading = sheet.Reading{} // that is the import's
 			result.Into, result.Routine = intoOf(r), r
 			return nil

@@ -44,14 +44,14 @@ func (v *View) tellAbout(target Target, columns []sheet.Column, list []Suggestio
 		}) {
 			continue
 		}
-		of := slices.IndexFunc([]int{k + 1, k - 1}, func(n int) bool {
-			return n >= 0 && n < len(columns) && v.mayBeNumber(words, columns[n], links) &&
-				!taken(func(s Suggestion) bool { return s.Column == columns[n].Header })
-		})
-		if of < 0 {
+		beside := slices.DeleteFunc(slices.Concat(columns[k+1:min(k+2, len(columns))], columns[max(0, k-1):k]),
+			func(c sheet.Column) bool {
+				return !v.mayBeNumber(words, c, links) || taken(func(s Suggestion) bool { return s.Column == c.Header })
+			})
+		if len(beside) == 0 {
 			continue
 		}
-		number := columns[[]int{k + 1, k - 1}[of]]
+		number := beside[0] // what stands behind it before what stands before it
 		list = slices.DeleteFunc(slices.Clone(list), func(s Suggestion) bool {
 			return s.Draft == target.Draft && (s.Column == number.Header || s.Column == words.Header)
 		})

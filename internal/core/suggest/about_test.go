@@ -2,6 +2,7 @@ package suggest
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -110,6 +111,27 @@ func TestNumbersOfOtherTables(t *testing.T) {
 		}
 		if got != want {
 			t.Errorf("to %q: %q", to, got)
+		}
+	}
+}
+
+// Reports that leave nothing over but a day, an author, a text and what they are about may be notes; without
+// one of these they are what else they may be.
+func TestReportsMayBeNotes(t *testing.T) {
+	c := standard(t)
+	var reports []sheet.Column
+	for _, s := range wholeSheets(t) {
+		if s.about == "note fr: comptes rendus" {
+			reports = s.columns
+		}
+	}
+	without := func(header string) []sheet.Column {
+		return slices.DeleteFunc(slices.Clone(reports), func(c sheet.Column) bool { return c.Header == header })
+	}
+	for n, columns := range [][]sheet.Column{reports, without("Rédigé le"), without("Rédacteur"), without("Compte rendu")} {
+		ranked := NewView(columns).Among(c).Types(c, func(string) Memory { return nil })
+		if got := ranked[0].Type == "note"; got != (n == 0) {
+			t.Errorf("%d: it is first taken for %s", n, ranked[0].Type)
 		}
 	}
 }

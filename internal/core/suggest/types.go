@@ -109,10 +109,9 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		linked := slices.ContainsFunc(t.Fields,
 			func(f catalog.Field) bool { return f.Type == catalog.Reference && got[f.Name] })
 		if line := t.Timeline; line != nil && !(linked && (named[t.Name] || v.hangs(t))) {
-			switch whole := linked && len(placed) == len(columns); {
-			case whole && said[line.Text] && said[line.At] && said[line.By]:
+			if linked && len(placed) == len(columns) && said[line.Text] && said[line.At] && said[line.By] {
 				score *= rarer // nothing is left, and who wrote it when is there
-			default:
+			} else {
 				score *= hardly
 			}
 		}
@@ -205,7 +204,7 @@ const rarer = 0.72
 // beside what its columns say.
 const leftWeight = 0.7
 
-// hardly is for notes and attachments that say of no record that they are about it, and for all
+// hardly is for notes and attachments that say of no record that they are about it or are not called so, and for all
 // but people where there are days of birth.
 const hardly = 0.3
 
