@@ -156,11 +156,61 @@ var (
 	longCode = regexp.MustCompile(`^[0-9A-Za-z]{12,32}$`)
 )
 
-// stemOf is what a header says beside that it is a number or a name: “org_id” and “org_name” have one stem.
+// stemOf is what a header says beside that it is a number or a name: “org_id” and “org_name” have one stem, and
+// so have “Debitornr.” and “Debitornavn”.
 func stemOf(header string) string {
-	return strings.Join(slices.DeleteFunc(headerWords(header), func(w string) bool {
-		return slices.ContainsFunc(lexicon[w], func(c string) bool { return c == "number" || c == "code" || c == "name" })
-	}), " ")
+	var stem []string
+	for _, w := range headerWords(header) {
+		if isNaming(lexicon[w]) {
+			continue
+		}
+		stem = append(stem, bareStem(w))
+	}
+	return strings.Join(stem, " ")
+}
+
+// isNaming reports whether a word is one for numbers, codes or names.
+func isNaming(concepts []string) bool {
+	return slices.ContainsFunc(concepts, func(c string) bool { return c == "number" || c == "code" || c == "name" })
+}
+
+// bareStem cuts a word for numbers or names off the end of a compound whose beginning is known as well.
+func bareStem(w string) string {
+	const shortest = 4
+	for cut := shortest; cut <= len(w)-2; cut++ {
+		head, tail := w[:cut], w[cut:]
+		if !isNaming(lexicon[tail]) {
+			continue
+		}
+		for _, joint := range []string{"", "s", "n", "en", "e", "es"} {
+			if _, known := lexicon[strings.TrimSuffix(head, joint)]; known && strings.HasSuffix(head, joint) {
+				return head
+			}
+		}
+	}
+	return w
+}
+
+// sameStem reports whether two headers are the number and the name of one thing: they have one stem, or both
+// are of a customer, whatever they call it (“Asiakasnro”, “Asiakkaan nimi”).
+func sameStem(numbers, names string) bool {
+	stem := stemOf(names)
+	return stem != "" && stem == stemOf(numbers) || namesCustomers(names) && ofCustomers(numbers)
+}
+
+// namesCustomers and ofCustomers report whether a header means the names of customers, or their numbers.
+func namesCustomers(header string) bool {
+	return meansOnly(header, "customer", "customer name", "company", "company name", "company customer", "company customer name")
+}
+
+func ofCustomers(header string) bool { return meansOnly(header, "customer number", "customer code") }
+
+// meansOnly reports whether a header has no word that is not known, and one of its meanings is among some.
+func meansOnly(header string, some ...string) bool {
+	l := lift(headerWords(header))
+	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
+		return slices.Contains(some, strings.Join(set, " "))
+	})
 }
 
 // joinedUp is a header without what stands between its words: AFF_KONNR is affkonnr.
@@ -176,9 +226,8 @@ func NumbersOf(header, own string) bool {
 
 // NumbersBeside gives the columns that hold the numbers of what another column says the names of.
 func NumbersBeside(columns []sheet.Column, named string) (list []sheet.Column) {
-	stem := stemOf(named)
 	for _, c := range columns {
-		if c.Header != named && stem != "" && stemOf(c.Header) == stem && saysNumber(c.Header) && !saysNumber(named) {
+		if c.Header != named && saysNumber(c.Header) && !saysNumber(named) && sameStem(c.Header, named) {
 			list = append(list, c)
 		}
 	}
@@ -306,6 +355,9 @@ func (v *View) numberCustomers(targets []Target, places []place, scores [][]floa
 			continue
 		}
 		to := slices.IndexFunc(places, func(p place) bool { return p.target == of && p.field.Name == link.Name })
+		if to >= 0 && taken[to] && sure && none { // the customer is named beside: this is no number of the rows
+			scores[c][i] = perhaps
+		}
 		if to < 0 || taken[to] {
 			continue
 		}

@@ -116,6 +116,45 @@ func TestNumbersOfCustomersBesideOwnNumbers(t *testing.T) {
 	}
 }
 
+// The number and the name of a customer go together, in one word or two and however each is called: the number, which
+// is known, is the link, and the rows keep their own.
+func TestNumbersBesideNamesOfCustomers(t *testing.T) {
+	c := standard(t)
+	deal, _ := c.Type("opportunity")
+	for _, x := range [][3]string{
+		{"Tilbudsnr.", "Debitornr.", "Debitornavn"}, {"Nº Negócio", "Cód. Cliente", "Cliente"},
+		{"Offertnr", "Kundnummer", "Kundnamn"}, {"Tarjousnro", "Asiakasnro", "Asiakkaan nimi"},
+		{"Quote no.", "Customer no.", "Company"},
+	} {
+		names := column(x[2], "Tern Boats Ltd", "Gull Marine Ltd", "Heron Sails Ltd", "Tern Boats Ltd", "Skua Yard Ltd", "Tern Boats Ltd")
+		names.Distinct = 4
+		numbers := column(x[1], "100", "101", "102", "100", "103", "100")
+		numbers.Distinct = 4
+		cols := []sheet.Column{column(x[0], "T-1", "T-2", "T-3", "T-4", "T-5", "T-6"), numbers, names}
+		v := NewView(cols).Among(c).Naming(map[string][]float64{"account": {0, 1, 0}})
+		got := map[string]string{}
+		for _, s := range v.Across([]Target{{Type: deal}}) {
+			if s.Taken {
+				got[s.Column] = s.Field
+			}
+		}
+		if got[x[0]] != "source_ref" || got[x[1]] != "account" || got[x[2]] != "" {
+			t.Errorf("%v: got %v", x, got)
+		}
+	}
+	for _, x := range []struct {
+		numbers, names string
+		want           bool
+	}{
+		{"org_id", "org_name", true}, {"Kontaktnr", "Kontaktnavn", true}, {"Kontaktnr", "Debitornavn", false},
+		{"Kundenummer", "Firma", true}, {"Item no.", "Company", false}, {"nr", "name", false},
+	} {
+		if got := sameStem(x.numbers, x.names); got != x.want {
+			t.Errorf("%s and %s: %v", x.numbers, x.names, got)
+		}
+	}
+}
+
 // A column by which rows name a record is of the draft of such a record, once there is one.
 func TestANameMovesToItsDraft(t *testing.T) {
 	c := standard(t)
