@@ -348,3 +348,38 @@ func FuzzRoutine(f *testing.F) {
 		}
 	})
 }
+
+// What is fixed, and what a word is said to mean, is a value of the field; a choice that is no longer offered is one,
+// and nothing stands for a blank.
+func TestValuesOfTheField(t *testing.T) {
+	c := standard(t)
+	opportunity, _ := c.Type("opportunity")
+	for _, x := range []struct {
+		field string
+		o     Origin
+		want  string // where it is wrong, empty where it is not
+	}{
+		{"stage", Origin{Fixed: "Scoped"}, ""},
+		{"stage", Origin{Fixed: "thought of"}, "drafts[0].fields.stage.fixed"},
+		{"stage", Origin{From: []string{"Deal"}, Values: map[string]string{"Neu": "identified", "Weg": ""}}, ""},
+		{"stage", Origin{From: []string{"Deal"}, Values: map[string]string{"Neu": "identified", "Weg": "gone"}},
+			"drafts[0].fields.stage.values.Weg"},
+		{"currency", Origin{Fixed: "Taler"}, "drafts[0].fields.currency.fixed"},
+		{"title", Origin{From: []string{"Deal"}, Values: map[string]string{"Neu": "whatever"}}, ""},
+	} {
+		r := deal()
+		r.Drafts[0].Fields[x.field] = x.o
+		err := r.Check(c, []string{"Deal", "Name", "Company", "Country"})
+		if f, _ := fault.From(err); (err == nil) != (x.want == "") || err != nil && (f.Code != "not_a_value" || f.Place.Path != x.want) {
+			t.Errorf("%s %+v: got %v, want %q", x.field, x.o, err, x.want)
+		}
+	}
+	stage, _ := opportunity.Field("stage")
+	stage.Choices[0].Closed = true
+	if err := (Origin{Fixed: "identified"}).checkValues(stage, ""); err != nil {
+		t.Error(err)
+	}
+	if !stage.Choices[0].Closed {
+		t.Error("the choice was opened")
+	}
+}

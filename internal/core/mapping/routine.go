@@ -312,6 +312,9 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 	if err := o.checkFind(c, f, columns, path); err != nil {
 		return err
 	}
+	if err := o.checkValues(f, path); err != nil {
+		return err
+	}
 	if o.When != nil && (len(o.From) == 0 || len(o.When.Is) == 0 || f.Name == "") {
 		return fault.New(fault.Invalid, "bad_when", "what holds in some rows alone is a field's column, and some words say in "+
 			"which").At(fault.Place{Path: path + ".when"}).Mended("For example when: {column: About, is: [company, customer]}.")
@@ -326,6 +329,46 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 		}
 	}
 	return nil
+}
+
+// fewValues are the types of fields of which every value is one of a list, so that one which is not can be told
+// before any row is read.
+var fewValues = []catalog.FieldType{
+	catalog.OneChoice, catalog.Choices, catalog.YesNo, catalog.Country, catalog.Currency, catalog.Language,
+}
+
+// checkValues says whether what is fixed for all rows, and what words are said to mean, are values of the field; a
+// choice that is no longer offered is still one.
+func (o Origin) checkValues(f catalog.Field, path string) error {
+	if !slices.Contains(fewValues, f.Type) {
+		return nil
+	}
+	f.Choices = slices.Clone(f.Choices)
+	for n := range f.Choices {
+		f.Choices[n].Closed = false
+	}
+	reader := value.NewReader(f, value.Settings{})
+	check := func(text, place string) error {
+		if text == "" {
+			return nil
+		}
+		_, trouble := reader.Read(text)
+		if trouble.Code == "" {
+			return nil
+		}
+		mended := "Give a value of the field."
+		if len(f.Choices) > 0 {
+			mended = "Choose one of: " + fault.Cut(trouble.Detail, 300) + "."
+		}
+		return fault.New(fault.Invalid, "not_a_value", "the field "+f.Label+" has no such value").
+			At(fault.Place{Path: place}).With(text).Mended(mended)
+	}
+	for _, word := range slices.Sorted(maps.Keys(o.Values)) {
+		if err := check(o.Values[word], path+".values."+word); err != nil {
+			return err
+		}
+	}
+	return check(o.Fixed, path+".fixed")
 }
 
 type decimalSign string
