@@ -258,10 +258,24 @@ func (r *Reader) span(s string) (first, last time.Time, ok bool) {
 	return none, none, false
 }
 
+// Days of any year, as those are noted on which people are congratulated.
+var (
+	dayOfMonth = regexp.MustCompile(`^(?:\d{1,2}[./-]\s?\d{1,2}\.?|--\d{2}-?\d{2})$`)
+	dayInWords = regexp.MustCompile(`^\d{1,2}\.?\s(?:de\s)?(\pL+)\.?$|^(\pL+)\.?\s\d{1,2}(?:st|nd|rd|th)?$`)
+)
+
+// yearless reports whether a text is such a day.
+func yearless(s string) bool {
+	m := dayInWords.FindStringSubmatch(Fold(s))
+	return dayOfMonth.MatchString(s) || m != nil && months[m[1]+m[2]] > 0
+}
+
 // daySpanned reads such a text as the day that is meant by it.
 func (r *Reader) daySpanned(s string) (day string, t Trouble) {
 	first, last, ok := r.span(s)
 	switch {
+	case !ok && yearless(s):
+		return "", Trouble{problem.BadDate, "it has no year"}
 	case !ok:
 		return "", Trouble{Code: problem.BadDate}
 	case r.set.Spans == FirstDay:

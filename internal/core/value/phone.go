@@ -226,7 +226,7 @@ var (
 	faxWords = wordSet("fax telefax telecopie f fx facsimile faks")
 
 	// What stands before the number of an extension, in the languages of the product.
-	extension = regexp.MustCompile(`(?i)[\s,;]*(?:extension|extn?\.?|x|#|app\.?|poste|anexo|interno|int\.?|ankn\.?|anknytning|lokal|lok\.|toestel|tst\.?|ramal|wewn?\.?|w\.|linka|l\.|klapka|mellék|dahili|εσωτ\.?|εσωτερικό|доб\.?|内線)[\s.:=]*(\d{1,6})$`)
+	extension = regexp.MustCompile(`(?i)[\s,;]*(?:extension|extn?\.?|x|#|app\.?|poste|anexo|interno|int\.?|ankn\.?|anknytning|lokal|lok\.|lokalnr\.?|toestel|tst\.?|ramal|r\.|wewn?\.?|w\.|linka|l\.|klapka|mellék|dahili|εσωτ\.?|εσωτερικό|доб\.?|内線)[\s.:=]*(\d{1,6})$`)
 	// dialled behind the number
 	innerLine = regexp.MustCompile(`(?i)\s*(?:durchwahl|dw\.?|klappe|kl\.)[\s.:]*(\d{1,5})$`)
 	// for which the number of an inner line stands

@@ -89,6 +89,11 @@ func init() {
 			}
 		}
 	}
+	for sign, code := range currencySigns { // a dollar says of which country it is
+		if strings.HasSuffix(sign, "$") && sign != "$" || sign == "kč" {
+			headerCurrencies[sign] = code
+		}
+	}
 	for word, code := range map[string]string{"k€": "EUR", "t€": "EUR", "m€": "EUR", "k£": "GBP", "£k": "GBP",
 		"m£": "GBP", "tsek": "SEK", "tnok": "NOK", "tdkk": "DKK", "ksek": "SEK", "knok": "NOK", "kdkk": "DKK"} {
 		headerCurrencies[word] = code
