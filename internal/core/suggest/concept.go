@@ -138,7 +138,7 @@ var means = map[string][]string{
 	"met_on":      {"met", "date met", "when met", "date person?", "date?", "when?"},
 	"subject":     {"subject", "deal subject", "name subject", "subject title", "what?"},
 	"due_on":      {"due", "date due", "date?", "when?"},
-	"done":        {"done", "done ok", "done status", "ok?"},
+	"done":        {"done", "done ok", "done status", "ok?", "status?"},
 	"kind":        {"kind", "kind subject", "code kind"},
 	"line.product": {"product", "name product", "notes product", "name", "notes", "number product?", "code product?",
 		"what?"},

@@ -341,6 +341,8 @@ func fitChoice(c *cells) (fit, string) {
 		return contradicts, "its values are sentences, each another"
 	case known == 0 && c.col.Distinct > 8 && float64(c.col.Distinct) > 0.7*float64(c.col.Filled):
 		return contradicts, "its values are nearly all different, and none is a choice of the field"
+	case known == 0 && c.col.Distinct > 1 && c.share("done or to do", value.SaysDone) > 0.9:
+		return contradicts, "its values say what is done"
 	case known == 0 && len(c.field.Choices) <= grades && c.col.Distinct > grades+1: // pontoons are no degree of interest
 		return contradicts, "it has more words than the field has choices, and none of these"
 	case known == 0 && c.col.Filled > 3 && c.col.Distinct > 2:

@@ -202,7 +202,8 @@ func (l *left) saidInPart() {
 		}
 		money := x.fields[n].Type == catalog.Money // of which there are many, with and without what
 		// Of remarks and of job titles there is mostly one column.
-		plain := x.fields[n].Type == catalog.LongText || x.fields[n].Holds == catalog.HoldsJobTitle
+		plain := x.fields[n].Type == catalog.LongText || x.fields[n].Holds == catalog.HoldsJobTitle ||
+			x.fields[n].Type == catalog.YesNo && share(l.view.columns[at].Samples, value.SaysDone) > 0.9
 		if money && !l.onlyAmounts(at) || !money && !plain && !technical(s.Column) {
 			continue
 		}
@@ -568,11 +569,22 @@ func (l *left) onlyDay() {
 	if !ok {
 		return
 	}
+	close := l.meant("close")(f) // nobody expects it at a time of the day
 	if col, ok := onlyOne(l.rest(), func(c remaining) bool {
-		return c.Blank*5 < c.Filled && len(daysOf(c)) > 0 && (l.unsaid(c, f) || !saysOtherDay(c.Header))
+		return c.Blank*5 < c.Filled && len(daysOf(c)) > 0 && (l.unsaid(c, f) || !saysOtherDay(c.Header)) &&
+			!(close && share(c.Samples, atATime) > 0.7)
 	}); ok {
 		l.take(col, f.Name, "it is the one column of days, of which every record needs one")
 	}
+}
+
+// clockBehind finds the time of the day behind a date in figures.
+var clockBehind = regexp.MustCompile(`\d[ T](\d{1,2}[:.h]\d{2})`)
+
+// atATime reports whether a text is a day with a time other than midnight.
+func atATime(s string) bool {
+	m := clockBehind.FindStringSubmatch(s)
+	return m != nil && strings.Trim(m[1], "0:.h") != ""
 }
 
 // saysOtherDay reports whether a header says that its days are those of something else.

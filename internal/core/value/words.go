@@ -56,12 +56,19 @@ var conditions = []struct {
 		"done",
 		phraseSet(`closed, complete, erledigt, abgeschlossen, fertig, fait, termine, terminee, clos, hecho, cerrado, fatto,
 			completato, chiuso, klaar, afgerond, gedaan, klar, avslutad, færdig, ferdig, afsluttet,
-			zrobione, zamkniete, feito, concluido, tehty, valmis, hotovo, kesz, ολοκληρωθηκε, εγινε, 完了, 済, 済み`),
+			zrobione, zamkniete, feito, concluido, tehty, valmis, hotovo, kesz, ολοκληρωθηκε, εγινε, 完了, 済, 済み,
+			completed, carried out, held, took place, durchgeführt, durchgefuhrt, stattgefunden, ausgeführt, ausgefuhrt,
+			effectue, effectuee, realise, realisee, realizado, realizada, completado, completada, finalizado, finalizada,
+			effettuato, effettuata, svolto, svolta, uitgevoerd, voltooid, concluida, udført, utført, utford,
+			genomford, gennemført, gjennomført, suoritettu, wykonane, zrealizowane, provedeno, splneno, megtortent`),
 		phraseSet(`open, pending, to do, todo, not done, offen, unerledigt, ouvert, a faire, en attente, abierto,
 			pendiente, por hacer, aperto, da fare, openstaand, te doen, oppen, aben, apen, ikke gjort,
 			otwarte, do zrobienia, aberto, pendente, por fazer, avoin, kesken, otevreno, nyitott, ανοιχτο, εκκρεμει,
 			nicht erledigt, noch offen, pas fait, non fatto, no hecho, niet gedaan, ikke ferdig, inte klar, niezrobione,
-			not completed, incomplete, undone, 未完了, 未`),
+			not completed, incomplete, undone, 未完了, 未, planned, scheduled, geplant, angesetzt, planifie, planifiee,
+			prevu, prevue, planificado, planificada, programado, programada, pianificato, pianificata, programmato,
+			programmata, gepland, planejado, planejada, agendado, agendada, planerad, planlagt, suunniteltu,
+			zaplanowane, naplanovano, tervezett`),
 	},
 	{
 		"active",
@@ -71,6 +78,12 @@ var conditions = []struct {
 			inactiva, baja, inattivo, inattiva, inactief, uit dienst, nieaktywny, nieaktywna,
 			inativo, inativa, slutat, fratradt, sluttet, ei aktiivinen, neaktivni, ανενεργος`),
 	},
+}
+
+// SaysDone reports whether a text says that something is done, or that it is still to do.
+func SaysDone(s string) bool {
+	w := strings.Join(strings.Fields(Fold(s)), " ")
+	return w == "done" || conditions[0].yes[w] || conditions[0].not[w]
 }
 
 // inState tells whether a text says that what the field asks is so, or not; ok is false where it says neither.
@@ -538,7 +551,8 @@ func (r *Reader) language(s string) (string, Trouble) {
 // dollar, pound and crown of several countries are not among them save where
 // custom has settled them.
 var currencySigns = map[string]string{"€": "EUR", "euro": "EUR", "euros": "EUR", "£": "GBP", "pound sterling": "GBP",
-	"us$": "USD", "$": "USD", "¥": "JPY", "円": "JPY", "yen": "JPY",
+	"us$": "USD", "$": "USD", "r$": "BRL", "a$": "AUD", "au$": "AUD", "c$": "CAD", "ca$": "CAD", "nz$": "NZD", "s$": "SGD",
+	"hk$": "HKD", "mx$": "MXN", "nt$": "TWD", "¥": "JPY", "円": "JPY", "yen": "JPY",
 	"zł": "PLN", "kč": "CZK", "ft": "HUF", "lei": "RON", "nkr": "NOK", "skr": "SEK", "dkr": "DKK", "nkr.": "NOK",
 	"skr.": "SEK", "dkr.": "DKK", "sterling": "GBP", "franken": "CHF", "sfr.": "CHF", "chf": "CHF", "sfr": "CHF",
 	"fr.": "CHF", "₺": "TRY", "₹": "INR", "₽": "RUB"}
