@@ -138,9 +138,32 @@ func compile(source string, headers []string, want *cel.Type, words string) (*Pr
 	return &Program{run}, nil
 }
 
+// Headers lists the columns whose cells an expression names, in the order in which it does; none for one that
+// cannot be used.
+func Headers(source string) []string {
+	env, err := cellEnv()
+	if err != nil {
+		return nil
+	}
+	tree, issues := env.Parse(source)
+	if issues.Err() != nil {
+		return nil
+	}
+	return headersIn(tree)
+}
+
 // unknownCell looks for a cell by a header that the source does not have.
-func unknownCell(tree *cel.Ast, headers []string) (string, bool) {
-	missing := ""
+func unknownCell(tree *cel.Ast, headers []string) (name string, known bool) {
+	for _, name := range headersIn(tree) {
+		if !slices.Contains(headers, name) {
+			return name, false
+		}
+	}
+	return "", true
+}
+
+// headersIn lists the columns whose cells an expression names.
+func headersIn(tree *cel.Ast) (names []string) {
 	ast.PostOrderVisit(tree.NativeRep().Expr(), ast.NewExprVisitor(func(e ast.Expr) {
 		if e.Kind() != ast.CallKind || e.AsCall().FunctionName() != operators.Index {
 			return
@@ -149,11 +172,11 @@ func unknownCell(tree *cel.Ast, headers []string) (string, bool) {
 		if a[0].Kind() != ast.IdentKind || a[0].AsIdent() != cellsName || a[1].Kind() != ast.LiteralKind {
 			return
 		}
-		if name, ok := a[1].AsLiteral().Value().(string); ok && !slices.Contains(headers, name) {
-			missing = name
+		if name, ok := a[1].AsLiteral().Value().(string); ok && !slices.Contains(names, name) {
+			names = append(names, name)
 		}
 	}))
-	return missing, missing == ""
+	return names
 }
 
 func (p *Program) eval(r Row) (any, error) {

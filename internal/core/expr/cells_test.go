@@ -90,3 +90,18 @@ func TestTitleCaseAndDigits(t *testing.T) {
 		t.Errorf("digits: %q", got)
 	}
 }
+
+// The columns that an expression names are told, each once; none of one that cannot be read, or that names a cell
+// by what another says.
+func TestHeaders(t *testing.T) {
+	for source, want := range map[string]string{
+		`cells["Due"] == "" ? cells['Date/time'] : cells["Due"]`: "Due, Date/time",
+		`fields["stage"] + cells["A"].title()`:                   "A",
+		`cells[cells["Which"]]`:                                  "Which",
+		`cells["A"`:                                              "", `"plain"`: "",
+	} {
+		if got := strings.Join(Headers(source), ", "); got != want {
+			t.Errorf("%s: got %q, want %q", source, got, want)
+		}
+	}
+}

@@ -62,6 +62,11 @@ func TestRoutineCheck(t *testing.T) {
 	if got := good.Unplaced([]string{"Mail", "Extra", "Name"}); !slices.Equal(got, []string{"Extra"}) {
 		t.Errorf("unplaced: %q", got)
 	}
+	computed := good
+	computed.Drafts = []Draft{{Type: "contact", Fields: map[string]Origin{"job_title": {Compute: `cells["Extra"].title()`}}}}
+	if got := computed.Unplaced([]string{"Extra", "Name"}); !slices.Equal(got, []string{"Name"}) {
+		t.Errorf("beside what is computed %v are left", got)
+	}
 }
 
 // A name whose halves seem turned is held, unless such names are taken as they stand or the

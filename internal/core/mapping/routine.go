@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/expr"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/value"
@@ -512,9 +513,16 @@ func WriteRoutine(r Routine) ([]byte, error) {
 	return b.Bytes(), err
 }
 
-// Unplaced lists the columns that no field takes.
+// Unplaced lists the columns that no field takes, and that nothing is computed from.
 func (r Routine) Unplaced(columns []string) []string {
 	used := r.Columns()
+	for _, d := range r.Drafts {
+		for _, o := range d.Fields {
+			if o.Compute != "" {
+				used = append(used, expr.Headers(o.Compute)...)
+			}
+		}
+	}
 	var free []string
 	for _, c := range columns {
 		if !slices.Contains(used, c) {

@@ -6,7 +6,7 @@ import { oneImport } from "../api/queries";
 import { typing } from "../ui/keys";
 import { Button, Confirm, Tip, Wrong } from "../ui/parts";
 import { Editing } from "./editing";
-import { placed, telling } from "./mapping";
+import { computedFrom, placed, telling } from "./mapping";
 
 interface Held {
   editing: Editing;
@@ -75,7 +75,8 @@ export function useEdited(i: Import): Import {
     const shown = { ...i, routine: now.routine };
     const there = placed(shown);
     const tells = telling(shown);
-    const free = (i.columns ?? []).map((c) => c.header).filter((h) => !there.has(h) && !tells.has(h));
+    const computed = computedFrom(shown);
+    const free = (i.columns ?? []).map((c) => c.header).filter((h) => !there.has(h) && !tells.has(h) && !computed.has(h));
     return { ...shown, unplaced: free };
   }, [i, now]);
 }

@@ -85,6 +85,15 @@ export function telling(i: Import): Map<string, string> {
   return m;
 }
 
+/** The columns from which fields are computed. */
+export function computedFrom(i: Import): Set<string> {
+  const found = new Set<string>();
+  for (const d of routineOf(i).drafts)
+    for (const o of Object.values(d.fields))
+      for (const m of (o.compute ?? "").matchAll(/\bcells\[\s*(["'])(.*?)\1\s*\]/g)) if (m[2]) found.add(m[2]);
+  return found;
+}
+
 /** What each field takes its value from, in a few words. */
 export function takenBy(r: Routine): Map<Spot, string> {
   const m = new Map<Spot, string>();
