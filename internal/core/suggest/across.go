@@ -305,6 +305,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		}
 		unsure(places, whose[c], scores[c])
 	}
+	v.pointElsewhere(places, scores)
 	v.numberCustomers(targets, places, scores, reasons)
 	v.besideFamily(places, scores)
 	v.firstOfSeveral(places, whose, scores)

@@ -98,6 +98,7 @@ func TestBothHalvesOfAName(t *testing.T) {
 		{"Name, Vorname", turned, reversed}, {"Nom Prénom", plain, parts}, {"Vorname Nachname", plain, parts},
 		{"Nombre y apellidos", plain, parts}, {"Vorname", turned, parts},
 		{"Nom Prénom", front, reversed}, {"Name", front, reversed},
+		{"NOMINATIVO", []string{"Sig. Rossi Giulia", "Dott. Ferraro Luca", "Sig.ra Gallo Francesca"}, reversed},
 		{"Nom Prénom", []string{"Thomas Martin", "Simon Paul", "Laurent Marie"}, reversed},
 		{"Name", []string{"Vermeulen, Joris", "Mme Claire Dubreuil", "Sven-Åke Lindqvist", "Joris Vermeulen",
 			"Kowalska Agnieszka", "Lars Bakken", "山田 太郎", "Fatima el Amrani"}, parts},

@@ -40,7 +40,7 @@ func (v *View) whatIsLeft(target Target, columns []sheet.Column, list []Suggesti
 		l.mine[c.Header] = true
 	}
 	for _, look := range []func(){
-		l.asked, l.saidInPart, l.names, l.givenNames, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber,
+		l.asked, l.saidInPart, l.names, l.wholeNames, l.givenNames, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber,
 		l.byCells, l.onlyDay, l.remarks,
 	} {
 		look()
@@ -534,6 +534,27 @@ func (l *left) names() {
 		"full names that is always filled", takes)
 	for n := range l.list {
 		l.list[n].left = l.list[n].left || l.list[n].Column == col.Header
+	}
+}
+
+// wholeNames takes the one column of full names for the names of people that are kept whole, as those of who owns
+// records are, however few there are.
+func (l *left) wholeNames() {
+	f, ok := l.free(func(f catalog.Field) bool { return f.Holds == catalog.HoldsPerson && f.Required })
+	if !ok {
+		return
+	}
+	x := l.view.compare(l.target.Type, l.target.Memory)
+	var found []remaining
+	for at := range l.view.columns {
+		c := remaining{&l.view.columns[at], &x.heads[at], at, x.heads[at].mute}
+		if l.mine[c.Header] && c.Filled > 1 && c.Blank == 0 && !comesAgain(*c.Column) && !l.placed(c.Header) &&
+			l.unsaid(c, f) && l.namePeople(c) {
+			found = append(found, c)
+		}
+	}
+	if len(found) == 1 {
+		l.take(found[0], f.Name, "it is the one column of full names")
 	}
 }
 

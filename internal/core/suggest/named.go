@@ -48,7 +48,7 @@ var filesOf = map[string][]string{
 		"appunti", "notities", "memo", "memos", "telefoonnotities", "anteckningar", "notater", "muistiinpanot", "notatki", "σημειώσεις",
 		"history", "contact history", "log", "verlauf", "kontaktverlauf", "historie", "historique", "historial", "histórico",
 		"storico", "cronologia", "contacthistorie", "historik", "kontakthistorik", "historikk", "historia", "poznámky",
-		"jegyzetek", "メモ"},
+		"jegyzetek", "メモ", "活動履歴", "対応履歴", "商談履歴", "interazioni", "kontaktlogg", "kontaktlog"},
 	"attachment": {"attachments", "files", "documents", "anhänge", "dokumente", "dateien", "pièces jointes",
 		"documents", "adjuntos", "documentos", "allegati", "documenti", "bijlagen", "bilagor", "bilag", "vedlegg",
 		"liitteet", "załączniki"},

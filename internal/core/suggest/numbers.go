@@ -328,6 +328,22 @@ func isCustomer(t catalog.RecordType) bool {
 	return person || company
 }
 
+// pointElsewhere takes columns that hold the numbers of rows of another sheet for no link to records of other types,
+// whatever their headers say: 担当者コード is whom a deal is made with, where the people are numbered so.
+func (v *View) pointElsewhere(places []place, scores [][]float64) {
+	for c, col := range v.columns {
+		to := v.points[col.Header]
+		if to == "" {
+			continue
+		}
+		for i, p := range places {
+			if p.field.Type == catalog.Reference && p.field.To != to && v.kinds[c].names[p.field.To] < enoughNamed {
+				scores[c][i] = 0
+			}
+		}
+	}
+}
+
 // numberCustomers lets columns of customers' numbers that repeat, that customers have, or whose rows are no
 // customers, go to the link to the customer, where nothing else does, before columns are assigned: the number
 // of what the rows are may stand in another.

@@ -155,6 +155,26 @@ func TestNumbersBesideNamesOfCustomers(t *testing.T) {
 	}
 }
 
+// A column that holds the numbers of another sheet's people is no link to colleagues, though its header means one who
+// looks after something.
+func TestNumbersOfPeopleElsewhere(t *testing.T) {
+	c := standard(t)
+	deal, _ := c.Type("opportunity")
+	who := column("担当者コード", "T1", "T2", "T3", "T4", "T5", "T6")
+	cols := []sheet.Column{column("案件番号", "A-1", "A-2", "A-3", "A-4", "A-5", "A-6"), who}
+	for points, want := range map[string]string{"contact": "contact", "": "owner"} {
+		got := ""
+		for _, s := range NewView(cols).Among(c).Pointing(map[string]string{who.Header: points}).Across([]Target{{Type: deal}}) {
+			if s.Taken && s.Column == who.Header {
+				got += s.Field
+			}
+		}
+		if got != want {
+			t.Errorf("the numbers of a %s: %s", points, got)
+		}
+	}
+}
+
 // A column by which rows name a record is of the draft of such a record, once there is one.
 func TestANameMovesToItsDraft(t *testing.T) {
 	c := standard(t)

@@ -282,9 +282,9 @@ func familyFirst(col sheet.Column) bool {
 	var firsts, lasts []string
 	var names textkind.Halves
 	turned, usual := 0, 0
-	for _, s := range col.Samples {
+	for n, s := range withoutTitles(col.Samples) {
 		words := strings.Fields(s)
-		if len(words) != 2 || strings.Contains(s, ",") || value.StandsFirst(s) { // which tell it by themselves
+		if len(words) != 2 || strings.Contains(col.Samples[n], ",") || value.StandsFirst(s) { // which tell it by themselves
 			continue
 		}
 		firsts, lasts = append(firsts, words[0]), append(lasts, words[1])

@@ -158,7 +158,7 @@ func readPhone(s, country string) (string, Trouble) {
 			return bad("it has no area code")
 		}
 		if strings.HasPrefix(s, "0") && phonenumbers.GetNddPrefixForRegion(country, true) == "" &&
-			!phonenumbers.IsValidNumber(n) {
+			!beginWithZero(country) && !phonenumbers.IsValidNumber(n) {
 			return bad("numbers of its country do not begin with 0")
 		}
 	case phonenumbers.TOO_SHORT:
@@ -178,6 +178,12 @@ func readPhone(s, country string) (string, Trouble) {
 		text += ";ext=" + x // RFC 3966
 	}
 	return text, Trouble{}
+}
+
+// beginWithZero reports whether numbers of a country have a 0 in front wherever they are dialled from, as in Italy.
+func beginWithZero(country string) bool {
+	n := phonenumbers.GetExampleNumber(country)
+	return n != nil && n.GetItalianLeadingZero()
 }
 
 // oneLength is how many figures all numbers of a region have which people are given, behind its code;

@@ -77,6 +77,7 @@ func TestWhatStandsBesideAPhone(t *testing.T) {
 		{"07700/0003416", "GB", "", problem.BadPhone},
 		{"0431 / 399218 / 0171 2345678", "DE", "", problem.SeveralValues},
 		{"0431 399218 Durchwahl 12", "DE", "+4943139921812", ""},
+		{"016 7985078", "IT", "+390167985078", ""}, {"016 798507", "ES", "", problem.BadPhone},
 		{"(13) 3341-4049 r. 26", "BR", "+551333414049;ext=26", ""},
 		{"0431 3992-0, DW 18", "DE", "+49431399218", ""}, // it stands for the 0
 		{"0161 496 0607 DW 68", "GB", "+441614960607;ext=68", ""},
