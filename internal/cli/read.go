@@ -18,7 +18,7 @@ import (
 // readingFlags are the flags that say how a source is read.
 func readingFlags(fl *pflag.FlagSet, r *sheet.Reading) {
 	fl.StringVar(&r.File, "file", "", "which file of a ZIP archive")
-	fl.StringVar(&r.Sheet, "sheet", "", "which sheet of a workbook")
+	fl.StringVar(&r.Sheet, "sheet", "", "which sheet of a workbook, table of a web page, or list within the objects of a JSON document")
 	fl.StringVar(&r.DateOrder, "date-order", "", "day_first, month_first or year_first")
 	fl.StringVar(&r.DecimalSign, "decimal-sign", "", `"." or ","`)
 	fl.StringVar(&r.Delimiter, "delimiter", "", "character between the cells")

@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"io"
 	"slices"
@@ -81,7 +82,7 @@ func sniff(src Source) (string, []byte, error) {
 	case hasPrefix(start, pageStarts), hasPrefix(start, xmlStarts):
 		return "", nil, notText(src, "this is a web page without a table")
 	}
-	shape, _ := shapeOfJSON(sample, src.Size <= int64(len(sample)))
+	shape, _ := shapeOfJSON(src.Name, sample, src.Size <= int64(len(sample)))
 	switch {
 	case shape == noJSON:
 		return formatText, sample, nil
@@ -137,7 +138,20 @@ func Detect(src Source, set Reading) (Reading, []Finding, error) {
 			findings = append(findings, f)
 		}
 	case formatJSON:
-		findings[0].Value, findings[0].Evidence = wordsOfJSON(shapeOfJSON(sample, src.Size <= int64(len(sample))))
+		findings[0].Value, findings[0].Evidence = wordsOfJSON(shapeOfJSON(src.Name, sample, src.Size <= int64(len(sample))))
+		tables, err := tablesOfJSON(src, set.Encoding)
+		if err != nil {
+			return set, nil, err
+		}
+		if len(tables) > 1 {
+			f := Finding{Option: "sheet", Value: cmp.Or(set.Sheet, tables[0]), Sure: set.Sheet != "",
+				Evidence: "the objects themselves, and no list within them", Choices: tables}
+			if set.Sheet != "" {
+				f.Evidence = "chosen by hand"
+			}
+			set.Sheet = f.Value
+			findings = append(findings, f)
+		}
 		return set, findings, nil
 	case formatHTML:
 		if set.Encoding == "" {

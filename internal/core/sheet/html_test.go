@@ -122,7 +122,7 @@ func TestListsWithinObjects(t *testing.T) {
 			[]string{"1 a"}, "beside_list"},
 		{"a record with others in it", `{"name":"a","town":"b","people":[{"first":"c"}]}`, "first", []string{"1 c"},
 			"beside_list"},
-		{"lines with lists", "{\"name\":\"a\",\"mails\":[{\"m\":\"x\"}]}\n{\"name\":\"b\"}\n", "name|mails",
+		{"lines with lists", "{\"name\":\"a\",\"mails\":[{\"m\":\"x\"}]}\n{\"name\":\"b\"}\n", "name|mails.m",
 			[]string{"1 a|x", "2 b|"}, ""},
 		{"one line alone", `{"name":"a","tags":["x","y"]}`, "name|tags", []string{"1 a|x; y"}, ""},
 		{"a list alone", ` [ {"name":"a"} ]`, "name", []string{"1 a"}, ""},

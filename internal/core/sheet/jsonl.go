@@ -7,6 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"path"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -17,7 +19,8 @@ import (
 // jsonLines reads objects of JSON: one a line (JSON Lines), or the items of one
 // array, which may stand within an object, as services wrap what they answer. The names
 // in the first objects are the header, in their order; members
-// of objects are named with a dot between, a list's items are joined. A row's
+// of objects are named with a dot between, a list's items are joined. Lists of objects within the objects
+// are read as innerlists.go says. A row's
 // number is that of its line, or its place in the array; the header, which stands
 // in no line, is row 0. A line that is no object among others that are stands as it is
 // behind blank cells, as a row with more of them than the header.
@@ -29,11 +32,20 @@ type jsonLines struct {
 	text   []byte // of the last object, or of what stands where one should
 	header []string
 	place  map[string]int
-	number int64
+	read   int64 // the number of the object that was read last
 	first  bool
 	cells  []string
 	others bool     // the document holds other lists
 	beside []string // names of what stands beside the list
+
+	main    string // what the objects are called beside the lists within them
+	list    string // the list within each object that is read; empty for the objects themselves
+	items   []item // of it, that are still to be read
+	rows    int64  // of it, that were read
+	within  int    // how many lists stand around what is being read
+	learns  bool
+	learned *shapeOfObjects
+	number  struct{ name, called, text string } // of the object that items stand in
 }
 
 // How the objects of a document stand in it.
@@ -60,8 +72,9 @@ const mostBeside = 6
 // mostWraps is how many objects a list may stand in.
 const mostWraps = 4
 
-// shapeOfJSON tells by the beginning of a text, which may be all of it, how objects stand in it.
-func shapeOfJSON(sample []byte, all bool) (jsonShape, listPlace) {
+// shapeOfJSON tells by the beginning of a text, which may be all of it, how objects stand in it. Of a single
+// object on one line its source's name may say that it is a line, rather than what stands around a list.
+func shapeOfJSON(name string, sample []byte, all bool) (jsonShape, listPlace) {
 	body := bytes.TrimLeft(bytes.TrimPrefix(sample, utf8BOM), " \t\r\n")
 	before := len(sample) - len(body)
 	if rest, ok := bytes.CutPrefix(body, []byte("[")); ok && bytes.HasPrefix(bytes.TrimLeft(rest, " \t\r\n"),
@@ -73,7 +86,8 @@ func shapeOfJSON(sample []byte, all bool) (jsonShape, listPlace) {
 	}
 	line, rest, _ := bytes.Cut(body, []byte("\n"))
 	whole := json.Valid(line)
-	if whole && (len(bytes.TrimSpace(rest)) > 0 || !all) {
+	lines := slices.Contains([]string{".jsonl", ".ndjson"}, strings.ToLower(path.Ext(name)))
+	if whole && (len(bytes.TrimSpace(rest)) > 0 || !all || lines) {
 		return jsonByLine, listPlace{}
 	}
 	if list, ok := wrappedList(body); ok {
@@ -175,24 +189,53 @@ const (
 	mostName    = 1000 // bytes of a name with those that it stands in
 )
 
+// openJSON readies a document for being read from its first object on.
+func openJSON(src Source, encoding string, limits Limits) (*jsonLines, error) {
+	text, err := decoded(io.NewSectionReader(src, 0, src.Size), encoding)
+	if err != nil {
+		return nil, err
+	}
+	j := &jsonLines{src: src, limits: limits, learned: &shapeOfObjects{}}
+	in := bufio.NewReaderSize(text, sampleSize)
+	start, err := in.Peek(sampleSize)
+	shape, list := shapeOfJSON(src.Name, start, err == io.EOF)
+	j.main = mainList(list)
+	switch shape {
+	case jsonList, jsonWrapped:
+		if _, err := in.Discard(list.from); err != nil {
+			return nil, err
+		}
+		j.next, j.beside = j.listed(in), list.beside
+	default:
+		j.next, j.byLine = j.lines(in), true
+	}
+	return j, nil
+}
+
 func newJSONLines(src Source, reading Reading, limits Limits) (*jsonLines, error) {
+	first, err := openJSON(src, reading.Encoding, limits)
+	if err != nil {
+		return nil, err
+	}
+	shape, err := first.shapeOf()
+	if err != nil {
+		return nil, err
+	}
 	open := func() (*jsonLines, error) {
-		text, err := decoded(io.NewSectionReader(src, 0, src.Size), reading.Encoding)
+		j, err := openJSON(src, reading.Encoding, limits)
 		if err != nil {
 			return nil, err
 		}
-		j := &jsonLines{src: src, limits: limits}
-		in := bufio.NewReaderSize(text, sampleSize)
-		start, err := in.Peek(sampleSize)
-		switch shape, list := shapeOfJSON(start, err == io.EOF); shape {
-		case jsonList, jsonWrapped:
-			if _, err := in.Discard(list.from); err != nil {
-				return nil, err
-			}
-			j.next, j.beside = j.items(in), list.beside
-		default:
-			j.next, j.byLine = j.lines(in), true
+		j.learned = shape
+		if reading.Sheet == "" || reading.Sheet == j.main {
+			return j, nil
 		}
+		if !slices.Contains(shape.order, reading.Sheet) || shape.lists[reading.Sheet].mixed || shape.lists[reading.Sheet].within {
+			return nil, fault.New(fault.Invalid, "unknown_sheet", "the objects hold no such list of objects").
+				At(fault.Place{File: src.Name, Path: "sheet"}).With(reading.Sheet).Mended("Lists: " +
+				strings.Join(append([]string{j.main}, shape.tables()...), ", ") + ".")
+		}
+		j.list, j.number.name = reading.Sheet, shape.number()
 		return j, nil
 	}
 	head, err := open()
@@ -207,7 +250,7 @@ func newJSONLines(src Source, reading Reading, limits Limits) (*jsonLines, error
 	var broken error
 	good, bad := 0, 0
 	for range headerLines {
-		names, _, err := head.object()
+		names, _, err := head.row()
 		if err == io.EOF {
 			break
 		}
@@ -228,13 +271,36 @@ func newJSONLines(src Source, reading Reading, limits Limits) (*jsonLines, error
 			}
 		}
 		if len(j.header) > limits.Columns {
-			return nil, tooManyColumns(limits).At(fault.Place{File: src.Name, Row: head.number})
+			return nil, tooManyColumns(limits).At(fault.Place{File: src.Name, Row: head.at()})
 		}
 	}
 	if bad >= max(good, 1) { // it is no list of objects
 		return nil, broken
 	}
+	if j.list != "" && j.number.name != "" {
+		j.number.called = j.numberCalled(j.header)
+		j.header = append([]string{j.number.called}, j.header...)
+		for n, name := range j.header {
+			j.place[name] = n
+		}
+	}
 	return j, nil
+}
+
+// row reads the next row: an object, or an item of the list within them.
+func (j *jsonLines) row() (names, values []string, err error) {
+	if j.list == "" {
+		return j.object()
+	}
+	return j.nextItem()
+}
+
+// at is the number of the row that was read last.
+func (j *jsonLines) at() int64 {
+	if j.list == "" {
+		return j.read
+	}
+	return j.rows
 }
 
 // badLine is the code of what stands where an object should.
@@ -261,9 +327,9 @@ func (j *jsonLines) lines(in *bufio.Reader) func() ([]byte, error) {
 	}
 }
 
-// items gives one item of the array after the other. It counts brackets itself,
+// listed gives one item of the array after the other. It counts brackets itself,
 // so that no item is held that is longer than a row may be.
-func (j *jsonLines) items(in *bufio.Reader) func() ([]byte, error) {
+func (j *jsonLines) listed(in *bufio.Reader) func() ([]byte, error) {
 	var item []byte
 	begun := false
 	return func() ([]byte, error) {
@@ -342,6 +408,10 @@ func (j *jsonLines) notices() (list []Notice) {
 		list = append(list, Notice{Code: "other_lists",
 			Message: "the document holds another list of objects behind the one that is read; send it as a document of its own"})
 	}
+	if inner := j.learned.tables(); j.list == "" && len(inner) > 0 {
+		list = append(list, Notice{Code: "inner_lists", Message: "the objects hold lists of others, which are tables of their own: " +
+			strings.Join(inner, ", ") + "; a bundle takes them all, an import reads one as its sheet"})
+	}
 	if len(j.beside) > 0 {
 		list = append(list, Notice{Code: "beside_list", Message: "what stands beside the list is not read: " +
 			strings.Join(j.beside, ", ")})
@@ -351,7 +421,7 @@ func (j *jsonLines) notices() (list []Notice) {
 
 func (j *jsonLines) tooLong() error {
 	return fault.New(fault.Invalid, "cell_too_long", "an object is longer than "+itoa(j.limits.RowBytes)+
-		" bytes").At(fault.Place{File: j.src.Name, Row: j.number + 1}).Mended("Split it.")
+		" bytes").At(fault.Place{File: j.src.Name, Row: j.read + 1}).Mended("Split it.")
 }
 
 // object reads the next object, passing over blank lines.
@@ -361,7 +431,7 @@ func (j *jsonLines) object() (names, values []string, err error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		j.number++
+		j.read++
 		if text = bytes.TrimSpace(text); len(text) == 0 {
 			continue
 		}
@@ -373,7 +443,7 @@ func (j *jsonLines) object() (names, values []string, err error) {
 		}
 		if err := j.members(d, "", 1, &names, &values); err != nil {
 			if f, ok := fault.From(err); ok {
-				return nil, nil, f.At(fault.Place{File: j.src.Name, Row: j.number})
+				return nil, nil, f.At(fault.Place{File: j.src.Name, Row: j.read})
 			}
 			return nil, nil, j.bad("the object is not valid JSON: " + err.Error())
 		}
@@ -383,7 +453,7 @@ func (j *jsonLines) object() (names, values []string, err error) {
 
 func (j *jsonLines) bad(message string) error {
 	return fault.New(fault.Invalid, badLine, message).At(fault.Place{File: j.src.Name,
-		Row: j.number}).Mended("Write one object a line, as in JSON Lines, or one array of objects.")
+		Row: j.read}).Mended("Write one object a line, as in JSON Lines, or one array of objects.")
 }
 
 // members reads the members of an object that has begun, at a depth.
@@ -423,18 +493,11 @@ func (j *jsonLines) member(d *json.Decoder, name string, depth int, names, value
 		if v == '{' {
 			return j.members(d, name+".", depth+1, names, values)
 		}
-		var ignored, items []string
-		for d.More() {
-			ignored = ignored[:0]
-			if err := j.member(d, name, depth+1, &ignored, &items); err != nil {
-				return err
-			}
-		}
-		if _, err := d.Token(); err != nil {
-			return err
-		}
-		*names, *values = append(*names, name), append(*values, strings.Join(items, "; "))
+		return j.inList(d, name, depth, names, values)
 	case nil:
+		if l := j.learned.lists[name]; l != nil && l.single() {
+			return nil
+		}
 		*names, *values = append(*names, name), append(*values, "")
 	default:
 		*names, *values = append(*names, name), append(*values, clean(fmt.Sprint(v)))
@@ -456,13 +519,13 @@ func (j *jsonLines) Next() (Row, error) {
 		j.first = false
 		return Row{Number: 0, Cells: j.header}, nil
 	}
-	names, values, err := j.object()
+	names, values, err := j.row()
 	j.cells = j.cells[:0]
 	for range j.header {
 		j.cells = append(j.cells, "")
 	}
 	if j.byLine && fault.Is(err, badLine) {
-		return Row{Number: j.number, Cells: append(j.cells, clean(string(j.text)))}, nil
+		return Row{Number: j.read, Cells: append(j.cells, clean(string(j.text)))}, nil
 	}
 	if err != nil {
 		return Row{}, err
@@ -474,5 +537,5 @@ func (j *jsonLines) Next() (Row, error) {
 			j.cells = append(j.cells, n+": "+values[i])
 		}
 	}
-	return Row{Number: j.number, Cells: j.cells}, nil
+	return Row{Number: j.at(), Cells: j.cells}, nil
 }

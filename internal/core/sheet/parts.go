@@ -14,7 +14,7 @@ import (
 // a workbook.
 type Part struct {
 	File    string // as Reading has it; empty where the source is no archive
-	Sheet   string // empty where the file is no workbook
+	Sheet   string // empty where the file holds but one table
 	Trouble *fault.Error
 }
 
@@ -73,6 +73,8 @@ func partsOf(src Source, format string) ([]Part, error) {
 		return filesOf(src)
 	case formatHTML:
 		return partsOfPage(src)
+	case formatJSON:
+		return partsOfJSON(src)
 	}
 	return []Part{{}}, nil
 }

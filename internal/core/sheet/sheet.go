@@ -27,7 +27,7 @@ type Source struct {
 // Reading says how a source is read. Empty parts are detected.
 type Reading struct {
 	File      string `json:"file,omitempty" yaml:"file,omitempty"`           // which file of a ZIP archive
-	Sheet     string `json:"sheet,omitempty" yaml:"sheet,omitempty"`         // which sheet of a workbook
+	Sheet     string `json:"sheet,omitempty" yaml:"sheet,omitempty"`         // which sheet of a workbook, table of a page, or list within objects
 	Encoding  string `json:"encoding,omitempty" yaml:"encoding,omitempty"`   // IANA name
 	Delimiter string `json:"delimiter,omitempty" yaml:"delimiter,omitempty"` // one character
 	Quote     string `json:"quote,omitempty" yaml:"quote,omitempty"`         // one character, or "none"

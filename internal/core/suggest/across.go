@@ -3,6 +3,7 @@ package suggest
 import (
 	"cmp"
 	"fmt"
+	"regexp"
 	"runtime"
 	"slices"
 	"strings"
@@ -230,6 +231,30 @@ func (v *View) letTellingGo(targets []Target, places []place, scores [][]float64
 	}
 }
 
+// letCodesGo lets a column of codes give way, for what a thing is called, to one of words whose header says the
+// field as well: the item's code (sku) stands beside its description.
+func (v *View) letCodesGo(targets []Target, places []place, scores [][]float64) {
+	codes := func(c int) bool { return share(v.columns[c].Samples, codeAlone.MatchString) > 0.9 }
+	for i, p := range places {
+		if p.field.Holds != catalog.HoldsWords {
+			continue
+		}
+		words := false
+		for c, col := range v.columns {
+			words = words || scores[c][i] >= certain && len(col.Samples) > 0 && !codes(c)
+		}
+		for c := range v.columns {
+			chosen := targets[p.target].Memory[Key(v.columns[c].Header)] == p.field.Name
+			if words && !chosen && codes(c) {
+				scores[c][i] = min(scores[c][i], perhaps)
+			}
+		}
+	}
+}
+
+// codeAlone is a text of capitals and figures without a gap: P32, LQ-M10.
+var codeAlone = regexp.MustCompile(`^[\p{Lu}\d][\p{Lu}\d./_-]*$`)
+
 // doubtBeside takes nothing from what seems to be another table beside the one that is read.
 func (v *View) doubtBeside(list []Suggestion) {
 	from, to := sheet.BesideGap(v.columns)
@@ -310,6 +335,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 	v.besideFamily(places, scores)
 	v.firstOfSeveral(places, whose, scores)
 	v.letTellingGo(targets, places, scores)
+	v.letCodesGo(targets, places, scores)
 	given := assign(scores)
 	for c, i := range given {
 		if i < 0 || scores[c][i] < doubt {

@@ -379,3 +379,29 @@ func TestTypesBeforeAColon(t *testing.T) {
 		}
 	}
 }
+
+// An item's code gives way to its description, unless it was chosen before; where nothing describes the item, it is
+// the product.
+func TestCodesBesideDescriptions(t *testing.T) {
+	line, _ := standard(t).Type("line")
+	sku, said := column("sku", "P32", "M1", "LQ-L2"), column("description", "Pedestal 32A", "Meter", "Light")
+	for _, x := range []struct {
+		columns []sheet.Column
+		memory  Memory
+		want    string
+	}{
+		{[]sheet.Column{sku, said}, nil, "description"}, {[]sheet.Column{sku}, nil, "sku"},
+		{[]sheet.Column{sku, said}, Memory{"sku": "product"}, "sku"},
+		{[]sheet.Column{column("sku", "Pedestal 32A", "Meter", "Light"), said}, nil, "sku"},
+	} {
+		got := ""
+		for _, s := range Columns(line, x.columns, x.memory) {
+			if s.Taken && s.Field == "product" {
+				got += s.Column
+			}
+		}
+		if got != x.want {
+			t.Errorf("of %d columns, %v: %q, want %q", len(x.columns), x.memory, got, x.want)
+		}
+	}
+}

@@ -3086,7 +3086,7 @@ export interface components {
         Reading: {
             /** @description Which file of a ZIP archive */
             file?: string;
-            /** @description Which sheet of a workbook */
+            /** @description Which sheet of a workbook, table of a web page, or list within the objects of a JSON document */
             sheet?: string;
             encoding?: string;
             delimiter?: string;

@@ -1,0 +1,86 @@
+package sheet
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"uchi/internal/core/fault"
+)
+
+// companies have people, of whom some have several telephones, and one address each.
+const companies = `[
+ {"accountId": "A1", "name": "Tern Ltd", "tags": ["a", "b"], "addresses": [{"city": "Cowes", "post": "PO31"}],
+  "people": [{"id": 7, "name": "Ada", "phones": [{"n": "1"}, {"n": "2"}]}, {"id": 8, "name": "Bo"}]},
+ {"accountId": "A2", "name": "Gull Ltd", "addresses": [], "people": []},
+ {"accountId": "A3", "name": "Kade AS", "addresses": null, "people": [{"id": 9, "name": "Cy", "mail": "cy@kade.example"}]}
+]`
+
+// A list that never has more than one object is read like the object; one that has more is a table of its own, of
+// which each row says in what it stands.
+func TestInnerLists(t *testing.T) {
+	lines := `{"id":1,"title":"x","items":[{"sku":"P","qty":2},{"sku":"M","qty":1}]}` + "\n" +
+		`{"id":2,"title":"y","items":[{"sku":"P","qty":5}]}` + "\n"
+	for _, c := range []struct {
+		name, file, text, sheet, header string
+		rows                            []string
+		notices                         string
+	}{
+		{"the objects", "x.json", companies, "", "accountId|name|tags|addresses.city|addresses.post|people",
+			[]string{"1 A1|Tern Ltd|a; b|Cowes|PO31|7; Ada; 1; 2; 8; Bo", "2 A2|Gull Ltd||||", "3 A3|Kade AS||||9; Cy; cy@kade.example"},
+			"inner_lists"},
+		{"by their name", "x.json", companies, "objects", "accountId|name|tags|addresses.city|addresses.post|people",
+			[]string{"1 A1|Tern Ltd|a; b|Cowes|PO31|7; Ada; 1; 2; 8; Bo", "2 A2|Gull Ltd||||", "3 A3|Kade AS||||9; Cy; cy@kade.example"},
+			"inner_lists"},
+		{"the people", "x.json", companies, "people", "accountId|id|name|phones|mail",
+			[]string{"1 A1|7|Ada|1; 2|", "2 A1|8|Bo||", "3 A3|9|Cy||cy@kade.example"}, ""},
+		{"the addresses, though each has one", "x.json", companies, "addresses", "accountId|city|post", []string{"1 A1|Cowes|PO31"}, ""},
+		{"lines of offers", "old/offers.jsonl", lines, "items", "offers.id|sku|qty", []string{"1 1|P|2", "2 1|M|1", "3 2|P|5"}, ""},
+		{"in a list that is called", "x.json", `{"data":{"deals":[` + strings.ReplaceAll(strings.TrimSpace(lines), "\n", ",") + `]}}`,
+			"items", "deals.id|sku|qty", []string{"1 1|P|2", "2 1|M|1", "3 2|P|5"}, ""},
+		{"of objects without a number", "x.json", `[{"title":"x","l":[{"a":1},{"a":2}]},{"title":"y","l":[]}]`, "l", "title|a",
+			[]string{"1 x|1", "2 x|2"}, ""},
+		{"that nothing tells apart", "x.json", `[{"l":[{"a":1},{"a":2}]},{"l":[{"a":3}]}]`, "l", "a", []string{"1 1", "2 2", "3 3"}, ""},
+		{"of texts and objects", "x.json", `[{"id":1,"l":[{"a":1},"b"]},{"id":2,"l":[{"a":3},{"a":4}]}]`, "", "id|l",
+			[]string{"1 1|1; b", "2 2|3; 4"}, ""},
+		{"of one line", "x.jsonl", `{"dealId":"D1","items":[{"a":1},{"a":2}]}`, "items", "dealId|a", []string{"1 D1|1", "2 D1|2"}, ""},
+		{"a line that is no object", "x.jsonl", lines + "what?\n", "items", "x.id|sku|qty", []string{"1 1|P|2", "2 1|M|1", "3 2|P|5"}, ""},
+	} {
+		header, rows, notices, err := readDetected(c.file, c.text, Reading{Sheet: c.sheet})
+		if err != nil || header != c.header || fmt.Sprint(rows) != fmt.Sprint(c.rows) || notices != c.notices {
+			t.Errorf("%s: %s %q %s %v", c.name, header, rows, notices, err)
+		}
+	}
+	for _, none := range []string{"tags", "phones", "people.phones", "else"} {
+		if _, _, _, err := readDetected("x.json", companies, Reading{Sheet: none}); !fault.Is(err, "unknown_sheet") {
+			t.Errorf("%s: %v", none, err)
+		}
+	}
+}
+
+// A bundle takes the objects and each table within them; a document without such is one part.
+func TestPartsOfInnerLists(t *testing.T) {
+	for text, want := range map[string]string{
+		companies: "objects people", `[{"a":1}]`: "", `{"deals":[{"id":1,"items":[{"a":1},{"a":2}],"x":[{"b":1}]}]}`: "deals items",
+	} {
+		parts, err := Parts(source(text))
+		var names []string
+		for _, p := range parts {
+			names = append(names, p.Sheet)
+		}
+		if got := strings.Join(names, " "); got != want || err != nil {
+			t.Errorf("%s: %q %v", text, got, err)
+		}
+	}
+}
+
+// What a list that had one object has more of later on stands behind the row, and is not lost.
+func TestMoreThanTheFirstObjectsHad(t *testing.T) {
+	text := strings.Repeat(`{"id":1,"at":[{"town":"Cowes"}]}`+"\n", headerLines) + `{"id":2,"at":[{"town":"Ryde"},{"town":"Poole"}]}` + "\n"
+	header, rows, _, err := readSource(source(text), Reading{})
+	ok(t, err)
+	last := rows[len(rows)-1].Cells
+	if got := strings.Join(header, "|") + " " + strings.Join(last, "|"); got != "id|at.town 2|Ryde|at.2.town: Poole" {
+		t.Error(got)
+	}
+}
