@@ -107,7 +107,32 @@ func detectEncoding(sample []byte, whole bool) Finding {
 	if _, err := encodingByName(name); err != nil || name == "" || name == "ascii" || name == utf8Name {
 		name = "windows-1252"
 	}
+	if greekEncodings[name] {
+		name = greekEncoding(sample)
+	}
 	return found(name, guess.Confidence > 0.8, "its bytes are not UTF-8; the letters fit this encoding best")
+}
+
+// greekEncodings have the same letters in the same places, but for one.
+var greekEncodings = map[string]bool{"iso-8859-7": true, "windows-1253": true}
+
+// greekEncoding tells them apart by the capital alpha with an accent, which is a sign in the other: it
+// stands before letters.
+func greekEncoding(text []byte) string {
+	const inWindows, inISO, firstLetter = 0xa2, 0xb6, 0xb8
+	windows, iso := 0, 0
+	for n, c := range text[:max(0, len(text)-1)] {
+		switch before := text[n+1] >= firstLetter; {
+		case c == inWindows && before:
+			windows++
+		case c == inISO && before:
+			iso++
+		}
+	}
+	if iso > windows {
+		return "iso-8859-7"
+	}
+	return "windows-1253" // which programs of today write
 }
 
 // sureLead is how much better an encoding must fit than any that reads a text otherwise.

@@ -328,7 +328,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 				scores[c][i] = min(scores[c][i], certain)
 			}
 		}
-		unsure(places, whose[c], scores[c])
+		v.unsure(targets, places, c, whose[c], scores[c])
 	}
 	v.pointElsewhere(places, scores)
 	v.numberCustomers(targets, places, scores, reasons)
@@ -572,25 +572,36 @@ func (v *View) fit(target Target, p place, column int, whose owner) (float64, st
 }
 
 // unsure lowers a column that fits several drafts alike, when nothing says
-// whose it is.
-func unsure(places []place, whose owner, scores []float64) {
+// whose it is: its cells do where they tell the field of one, and speak for none of the others'.
+func (v *View) unsure(targets []Target, places []place, column int, whose owner, scores []float64) {
 	if whose.target >= 0 {
 		return
 	}
-	best := map[int]float64{}
+	best := map[int]int{} // the place of each target that fits best
 	for i, p := range places {
-		best[p.target] = max(best[p.target], scores[i])
+		if at, any := best[p.target]; !any || scores[i] > scores[at] {
+			best[p.target] = i
+		}
 	}
-	good := 0
-	for _, s := range best {
-		if s >= certain {
-			good++
+	good, told, not := 0, unknown, 0
+	for target, i := range best {
+		if scores[i] < certain {
+			continue
+		}
+		good++
+		switch fit := v.compare(targets[target].Type, targets[target].Memory).fits[column][places[i].at]; {
+		case fit >= tells:
+			told = target
+		case fit < supports:
+			not++
 		}
 	}
 	if good < 2 {
 		return
 	}
-	for i := range scores {
-		scores[i] *= 0.8
+	for i, p := range places {
+		if told == unknown || not < good-1 || p.target != told {
+			scores[i] *= 0.8
+		}
 	}
 }

@@ -405,3 +405,30 @@ func TestCodesBesideDescriptions(t *testing.T) {
 		}
 	}
 }
+
+// Of two drafts that may have a column, it is that one's whose choices its cells are, where they are none of the
+// other's; where they are neither's, nobody can tell.
+func TestCellsTellWhose(t *testing.T) {
+	c := standard(t)
+	deal, _ := c.Type("opportunity")
+	account, _ := c.Type("account")
+	targets := []Target{{Draft: "opportunity", Type: deal}, {Draft: "account", Type: account}}
+	name := column("Prospect", "Tern Boats Ltd", "Gull Marine Ltd", "Kade AS", "Lund AS", "Skua Yard Ltd", "Heron Sails Ltd")
+	for cells, want := range map[string]string{
+		"customer prospect partner former customer prospect": "account.status",
+		"offered won lost agreed scoped won":                 "opportunity.stage",
+		"red green blue red green blue":                      "",
+	} {
+		status := column("Status", strings.Fields(cells)...)
+		status.Distinct = 4
+		got := ""
+		for _, s := range NewView([]sheet.Column{name, status}).Across(targets) {
+			if s.Taken && s.Column == "Status" {
+				got += s.Draft + "." + s.Field
+			}
+		}
+		if got != want {
+			t.Errorf("%s: %q, want %q", cells, got, want)
+		}
+	}
+}

@@ -470,11 +470,14 @@ func (l *left) titles() {
 		return
 	}
 	_, addressed := l.target.Type.FieldAs(catalog.AsStreet)
+	link, _ := companyLink(l.target.Type)
+	_, named := l.given(link.Name) // whose company it is, is said elsewhere
 	if col, ok := onlyOne(l.rest(), func(c remaining) bool {
 		p := l.view.kinds[c.at].p
 		people := p[textkind.FullName] > 0.95 && share(c.Samples, sentence) < 0.3
 		streets := addressed && p[textkind.Street] > 0.5
-		named := people || streets || p[textkind.Job] > 0.9 || share(c.Samples, withLegalForm) > 0.2
+		company := share(c.Samples, withLegalForm) > 0.2 && !(named && l.suggested(c, f))
+		named := people || streets || p[textkind.Job] > 0.9 || company
 		words := share(c.Samples, severalWords)
 		return always(c) && (l.phrases(c) || !named && (words > 0.6 && l.unsaid(c, f) || words > 0.4 && l.suggested(c, f)))
 	}); ok {
@@ -548,8 +551,9 @@ func (l *left) wholeNames() {
 	var found []remaining
 	for at := range l.view.columns {
 		c := remaining{&l.view.columns[at], &x.heads[at], at, x.heads[at].mute}
+		half := says(c.Header, "given") || says(c.Header, "family") // as a name is called in some languages
 		if l.mine[c.Header] && c.Filled > 1 && c.Blank == 0 && !comesAgain(*c.Column) && !l.placed(c.Header) &&
-			l.unsaid(c, f) && l.namePeople(c) {
+			(half || l.unsaid(c, f)) && l.namePeople(c) {
 			found = append(found, c)
 		}
 	}

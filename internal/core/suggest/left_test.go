@@ -79,6 +79,11 @@ func TestWhatIsLeft(t *testing.T) {
 		"few people are no remarks":   {"opportunity", deal, "Comment=" + reps, ""},
 		"few people are no companies": {"account", "Registered name=" + firms, "Account name=" + reps, ""},
 		"full names of two who sell":  {"staff", "EMAIL=a.lang@x.example|u.kurz@x.example", "DESAGE=Donati Silvia|Moretti Aldo", "DESAGE name"},
+		"what a given name is called, though it is whole": {"staff", "EMAIL=a.lang@x.example|u.kurz@x.example",
+			"Jméno=Jana Horáková|Petr Malý", "Jméno name"},
+		"companies in titles": {"opportunity", "Ügyfélkód=" + codes + ";Fázis=" + strings.Repeat("új|", 8) + "új",
+			"Megnevezés=Parti áram Tihany Kft.|Mérők Dunai Kikötő|Mólóvilágítás Siófok|Parti áram Keszthely|Mérők Balaton Bt.|" +
+				"Mólóvilágítás Füred|Parti áram Tisza Kft.|Mérők Ráckeve|Mólóvilágítás Győr", "Megnevezés title"},
 		"of two columns nobody can tell": {"staff", "EMAIL=a.lang@x.example|u.kurz@x.example",
 			"DESAGE=Donati Silvia|Moretti Aldo;DESCAP=Ferri Ugo|Sala Rita", ""},
 		"areas are no names of who sells": {"staff", "EMAIL=a.lang@x.example|u.kurz@x.example", "DESAGE=Area Nord|Area Sud", ""},

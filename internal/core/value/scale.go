@@ -107,7 +107,11 @@ func CurrencyOf(header string) (code, rest string) {
 	apart := func(r rune) bool { return unicode.IsSpace(r) || strings.ContainsRune("()[]{}<>/_-", r) }
 	var kept []string
 	for _, w := range strings.FieldsFunc(header, apart) {
-		switch of := headerCurrencies[strings.ToLower(strings.Trim(w, ".,:"))]; {
+		of := headerCurrencies[strings.ToLower(strings.Trim(w, ".,:"))]
+		if w == "Ft" { // forints; ft are feet
+			of = "HUF"
+		}
+		switch {
 		case of == "":
 			kept = append(kept, w)
 		case code != "" && of != code:

@@ -62,7 +62,7 @@ func TestGroupsOfAmountsWithTheirCurrency(t *testing.T) {
 func TestCurrencyOfHeaders(t *testing.T) {
 	for header, want := range map[string]string{
 		"Amount (EUR)": "EUR Amount", "WERT_USD": "USD WERT", "Value in GBP": "GBP Value", "Belopp SEK": "SEK Belopp",
-		"Valor (R$)": "BRL Valor", "Value US$": "USD Value", "Umsatz (T€)": "EUR Umsatz", "Betrag TNOK": "NOK Betrag", "Kwota (zł)": "PLN Kwota", "Price €": "EUR Price",
+		"Valor (R$)": "BRL Valor", "Érték (Ft)": "HUF Érték", "Length (ft)": " Length (ft)", "Value US$": "USD Value", "Umsatz (T€)": "EUR Umsatz", "Betrag TNOK": "NOK Betrag", "Kwota (zł)": "PLN Kwota", "Price €": "EUR Price",
 		"Amount": " Amount", "EUR": "EUR EUR", "€": "EUR €", "£k": "GBP £k", "EUR/USD rate": " EUR/USD rate",
 		"Beløb (kr)": " Beløb (kr)", "Amount ($)": " Amount ($)", "All values": " All values", "Europe": " Europe", "": " ",
 	} {
