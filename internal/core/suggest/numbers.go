@@ -366,7 +366,11 @@ func (v *View) numberCustomers(targets []Target, places []place, scores [][]floa
 		link, ok := companyLink(targets[of].Type)
 		known := v.kinds[c].names[link.To] >= enoughNamed
 		none := !isCustomer(targets[of].Type)
-		if !ok || !known && !none && !comesAgain(v.columns[c]) || sure &&
+		beside := false // another column has the rows' own
+		for o := range v.columns {
+			beside = beside || sure && o != c && scores[o][i] >= certain && !ofCompanies(v.columns[o].Header)
+		}
+		if !ok || !known && !none && !beside && !comesAgain(v.columns[c]) || sure &&
 			targets[of].Memory[Key(v.columns[c].Header)] == places[i].field.Name {
 			continue
 		}
@@ -378,8 +382,11 @@ func (v *View) numberCustomers(targets []Target, places []place, scores [][]floa
 			continue
 		}
 		scores[c][to], reasons[c][to] = certain, "it numbers customers, and repeats: several rows name the same"
-		if none {
+		switch {
+		case none:
 			reasons[c][to] = "it numbers customers, and these are none"
+		case beside:
+			reasons[c][to] = "it numbers customers, and another column numbers these"
 		}
 		if known {
 			reasons[c][to] = "it numbers customers, and these are there"

@@ -114,6 +114,17 @@ func TestNumbersOfCustomersBesideOwnNumbers(t *testing.T) {
 	if got["Nr"] != "source_ref" || got["Kd-Nr"] != "account" {
 		t.Errorf("got %v", got)
 	}
+	// also where no customer comes again
+	first, each := column("Henkilönro", "K-1", "K-2", "K-3"), column("Asiakasnro", "100", "101", "102")
+	clear(got)
+	for _, s := range Columns(contact, append([]sheet.Column{first, each}, columns("Etunimi", "Sukunimi")...), nil) {
+		if s.Taken {
+			got[s.Column] = s.Field
+		}
+	}
+	if got["Henkilönro"] != "source_ref" || got["Asiakasnro"] != "account" {
+		t.Errorf("of one person each: %v", got)
+	}
 }
 
 // The number and the name of a customer go together, in one word or two and however each is called: the number, which
