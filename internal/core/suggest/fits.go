@@ -503,7 +503,7 @@ var formsOfAddress = map[string]bool{}
 func init() {
 	for w := range strings.SplitSeq("mr|mrs|ms|miss|mx|dr|prof|sir|lady|lord|capt|captain|rev|herr|frau|hr|fr|herr dr|frau dr|prof dr"+
 		"|m|mme|mlle|monsieur|madame|mademoiselle|me|sr|sra|srta|don|doña|dna|sig|sigra|signor|signora|dott|dottssa|ing|avv"+
-		"|bay|bayan|dl|dna|domnul|doamna|mgr|bc|mudr|judr|phdr|rndr|mag|dhr|mevr|de heer|mevrouw|senhor|senhora|herra|rouva|pan|pani|κ|κα|κος|κυριος|κυρια|様|さん", "|") {
+		"|dña|da|bay|bayan|dl|dna|domnul|doamna|mgr|bc|mudr|judr|phdr|rndr|mag|dhr|mevr|de heer|mevrouw|senhor|senhora|herra|rouva|pan|pani|κ|κα|κος|κυριος|κυρια|様|さん", "|") {
 		formsOfAddress[value.Words(w)] = true
 	}
 }

@@ -488,7 +488,7 @@ func (l *left) titles() {
 		p := l.view.kinds[c.at].p
 		other := p[textkind.FullName] > 0.5 || p[textkind.Company] > 0.5 || share(c.Samples, withLegalForm) > 0.2
 		return always(c) && !other && slices.ContainsFunc(lift(headerWords(l.view.mark.off(c.Header))).sets, func(set []string) bool {
-			return slices.Equal(set, []string{"name"})
+			return slices.Equal(set, []string{"name"}) || slices.Equal(set, []string{"what"})
 		})
 	}); ok {
 		l.take(col, f.Name, "it is what they are called")
@@ -551,9 +551,10 @@ func (l *left) wholeNames() {
 	var found []remaining
 	for at := range l.view.columns {
 		c := remaining{&l.view.columns[at], &x.heads[at], at, x.heads[at].mute}
-		half := says(c.Header, "given") || says(c.Header, "family") // as a name is called in some languages
+		// A given name is called as any name is in some languages, and who sells by the trade.
+		named := says(c.Header, "given") || says(c.Header, "family") || says(c.Header, "owner")
 		if l.mine[c.Header] && c.Filled > 1 && c.Blank == 0 && !comesAgain(*c.Column) && !l.placed(c.Header) &&
-			(half || l.unsaid(c, f)) && l.namePeople(c) {
+			(named || l.unsaid(c, f)) && l.namePeople(c) {
 			found = append(found, c)
 		}
 	}
