@@ -83,7 +83,7 @@ var (
 	rowTables   = []string{"left", "problems", "asked", "offered", "anchors", "shifts"}
 	draftTables = []string{"draft", "aside", "links", "settled", "matches", "questions", "candidates", "repeats",
 		"became", "verdicts", "keys",
-		"twice", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "near", "moved",
+		"twice", "opposed", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "near", "moved",
 		"waits", "closer", "gone", "numbers"}
 )
 

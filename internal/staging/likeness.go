@@ -101,10 +101,15 @@ var (
 		reads:  "found records draft cells several",
 		writes: "matches questions candidates problems aside several found pairs",
 	}
+	stepOpposed = step{
+		does:   "compares rows with the records of those that they are like",
+		reads:  "twice keys candidates records",
+		writes: "opposed",
+	}
 	stepRepeatLikeness = step{
 		does:   "finds rows that are alike",
 		reads:  "found keys matches aside settled draft records",
-		writes: "repeats questions candidates found pairs twice",
+		writes: "repeats questions candidates found pairs twice opposed",
 	}
 )
 
@@ -597,10 +602,10 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 	// Many means that several other rows are it, which are then one another's
 	// repeats: the first that has found a record leads, else the first. What speaks
 	// against the record itself is not outweighed by a row between.
-	return k.do(ctx, stepRepeatLikeness,
+	err = k.do(ctx, stepRepeatLikeness,
 		q(`analyze {found}`),
 		q(`create unlogged table {twice} as
-			select row_no, lead, finds,
+			select row_no, lead, finds, record_id,
 				finds = 0 or finds = 1 and not {other_key} and (
 					not exists (select from {candidates} c where c.row_no = x.row_no)
 					or record_id in (select c.record_id from {candidates} c where c.row_no = x.row_no
@@ -612,14 +617,22 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 				from {found} f left join `+k.among("matches")+` m on m.row_no = f.other
 				where f.decision = any(@sure) and f.percent >= @take_at
 				group by f.row_no
-			) x`, sure, frag{"other_key": k.otherKey("x.row_no", "x.record_id")}),
-		q(`insert into {repeats} (row_no, lead) select row_no, lead from {twice} where agrees on conflict do nothing`),
+			) x`, sure, frag{"other_key": k.otherKey("x.row_no", "x.record_id")}))
+	if err != nil {
+		return err
+	}
+	if err := k.oppose(ctx, c, freq); err != nil {
+		return err
+	}
+	return k.do(ctx, stepRepeatLikeness,
+		q(`insert into {repeats} (row_no, lead) select row_no, lead from {twice} t
+			where agrees and not exists (select from {opposed} o where o.row_no = t.row_no) on conflict do nothing`),
 		// What is left is asked, but about rows whose record is asked about already.
 		q(`delete from {found} f
 			where exists (select from {repeats} x where x.row_no = f.row_no)
 				or exists (select from `+k.among("matches")+
 			` m join {candidates} c on c.record_id = m.record_id where m.row_no = f.other and c.row_no = f.row_no)`),
-		q(`drop table {twice}`),
+		q(`drop table {twice}, {opposed}`),
 		q(`insert into {candidates} (row_no, place, other_row, percent, reasons, against, alike)
 			select f.row_no, f.place + (select count(*) from {candidates} c
 			where c.row_no = f.row_no), f.other, f.percent, f.reasons, f.against, f.alike
@@ -632,6 +645,38 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 			where not exists (select from {questions} x where x.row_no = f.row_no)
 			group by f.row_no`, arg{"kind": string(verdict.AskRepeat), "rule": n}),
 		q(`drop table {found}, {pairs}`))
+}
+
+// oppose finds the rows that are surely the same as one with a record, and cannot be that record: the son, of
+// whom a row without a birthday lies between him and his father. Those that are compared with the record
+// already, and were near enough to be asked about, say so themselves.
+func (k *draftCheck) oppose(ctx context.Context, c *matching.Comparer, freq matching.Frequencies) error {
+	if err := k.do(ctx, stepOpposed, q(`create unlogged table {opposed} (row_no bigint not null)`)); err != nil {
+		return err
+	}
+	query, _, err := q(`
+		select t.row_no, d.values, {values}
+		from {twice} t join {keys} d using (row_no) join {records} r on r.id = t.record_id
+		where t.agrees and t.finds = 1 and not exists (select from {candidates} c where c.row_no = t.row_no)`,
+		frag{"values": comparedColumns(c.Fields, ofRecord("r"), employerOf(k.i.Workspace, k.catalog, "r"))}).compose(k.word)
+	if err != nil {
+		return err
+	}
+	judge := c.Judge(k.weights, freq)
+	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("opposed"), []string{"row_no"})
+	err = pgcopy.Out(ctx, k.room.reading, query, func(f [][]byte) error {
+		row, record := c.Prepare(pgcopy.TextsOf(f[1], nil)), c.Prepare(pgcopy.TextsOf(f[2], nil))
+		if judge.Compare(&row, &record).Most != matching.MayNothing {
+			return nil
+		}
+		out.Row(1)
+		out.Int64(pgcopy.Int64Of(f[0]))
+		return out.Flush()
+	})
+	if err := out.End(err); err != nil {
+		return fmt.Errorf("%s: %w", stepOpposed.does, err)
+	}
+	return nil
 }
 
 // otherKey is the SQL of whether a row has another key than a record, both given as

@@ -50,11 +50,11 @@ func ShortOf(short, full string) bool {
 // Words in front of or behind a name that are no part of it.
 var addresses = words("mr mrs ms miss mister sir madam herr frau hr fr m mme mlle monsieur madame sr sra srta senor " +
 	"senora senorita sig signor signora signorina dott dottssa dr prof professor ing dipl dhr mevr mevrouw meneer " +
-	"kapt capt captain kapten rouva pan pani kyria kyrios fru froken mag magister phd msc mba bsc ra dipling kom rev revd lic ir drs esq")
+	"kapt capt captain kapten rouva herra pan pani kyria kyrios fru frk froken mw bay bayan dna doamna domnul dona mag magister phd msc mba bsc ra dipling kom rev revd lic ir drs esq")
 
 var female = words("mrs ms miss madam frau mme mlle madame sra srta senora senorita signora signorina dottssa " +
-	"mevr mevrouw rouva pani kyria fru froken")
-var male = words("mr mister sir herr hr monsieur m sr senor sig signor dhr meneer pan kyrios")
+	"mevr mevrouw mw rouva pani kyria fru frk froken bayan dna doamna dona")
+var male = words("mr mister sir herr hr monsieur m sr senor sig signor dhr meneer pan kyrios herra bay domnul")
 
 // Words that tell a father from a son; the number is the generation.
 var generations = map[string]int8{"sr": 1, "sen": 1, "senior": 1, "snr": 1, "pere": 1, "i": 1, "jr": 2, "jun": 2,

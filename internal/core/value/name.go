@@ -46,10 +46,10 @@ var (
 		srta sig sigra sigina signor signora
 		signorina dott dottssa dottoressa profssa dipl kfm kffr betrw inf dhr mevr mevrouw mw kapt kpt kapitan capt captain
 		drs mudr judr rndr phdr mvdr mgr
-		inz engr cmdr sir dame lt sgt cdr arq avv`)
+		inz engr cmdr sir dame lt sgt cdr arq avv bay bayan frk herra rouva domnul doamna`)
 	plainAddresses = wordSet(`mr mrs ms miss mx herr herrn frau fraulein frl hr fr m mme mlle mr sr sra srta sig sigra
-		sigina signor signora signorina dhr mevr mevrouw mw sir dame`)
-	dottedTitles = wordSet("mag col rev hon doc maj lic eng ing rag geom ir bc dna ks kmdr mjr plk por gen sgt")
+		sigina signor signora signorina dhr mevr mevrouw mw sir dame bay bayan frk herra rouva domnul doamna`)
+	dottedTitles = wordSet("dl mag col rev hon doc maj lic eng ing rag geom ir bc dna ks kmdr mjr plk por gen sgt")
 	behindTitles = wordSet("med jur phil rer nat pol oec h c hc mult habil hab theol techn dent vet arch sc agr ing fh univ")
 )
 
