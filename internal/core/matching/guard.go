@@ -275,8 +275,12 @@ func (p people) livesThere() bool {
 
 // guardShortNames looks at given names of which one is only part of the other, or a short form of it.
 func (s *Score) guardShortNames(p people) {
-	if p.given == Part && aside(p.a.person.given, p.b.person.given) && !p.born && !(p.sure && p.personal > 0) {
-		s.limit(MayAsk, NameInPart)
+	if p.given == Part && aside(p.a.person.given, p.b.person.given) {
+		turned := slices.ContainsFunc(p.a.person.given, func(w string) bool { return slices.Contains(p.b.person.family, w) })
+		two := !turned && crossed(p.a.person.given, p.b.person.given)
+		if two && !(p.own && p.born) || !p.born && !(p.sure && p.personal > 0) {
+			s.limit(MayAsk, NameInPart)
+		}
 	}
 	if p.given == Blank || p.family == Blank || p.given == Same && p.family == Same || p.personal > 0 {
 		return

@@ -326,6 +326,25 @@ func TestTwoPeople(t *testing.T) {
 	}
 }
 
+// A couple who share a given name and the number of their house are asked about; who leaves one of two names out is
+// found there as before, and so is who has one at the own mailbox, born on the same day.
+func TestCouplesOfOneGivenName(t *testing.T) {
+	there := contact("María José", "Martínez Ruiz", "mj@ruiz.example", "+34910986241", "Calle Mayor, 53", "28013", "1980-04-03")
+	for _, c := range []struct {
+		given, mail, born string
+		want              Decision
+	}{
+		{"José Luis", "", "", Doubtful}, {"José", "", "", Found}, {"María José", "", "", Found},
+		{"José Luis", "mj@ruiz.example", "", Doubtful}, {"José María", "mj@ruiz.example", "1980-04-03", Found},
+	} {
+		row := contact(c.given, "Martínez Ruiz", c.mail, "+34910986241", "Calle Mayor, 53", "28013", c.born)
+		s := compare(t, "contact", 100_000, 1, row, there)
+		if got := Decide([]Score{s}, catalog.DefaultTakeAt, catalog.DefaultAskAt); got != c.want {
+			t.Errorf("%s %s: decision %d, want %d; %.1f %v", c.given, c.mail, got, c.want, s.Percent, s.Against)
+		}
+	}
+}
+
 func TestCompaniesApart(t *testing.T) {
 	there := map[string]string{"name": "Kalvøya Marina AS", "website": "https://kalvoya.example",
 		"phone": "+4755112233", "street": "Bryggeveien 9", "postal_code": "1380", "locality": "Kalvøya"}

@@ -155,6 +155,17 @@ func aside(a, b []string) bool {
 	return len(a) > 0 && len(b) > 0 && likeGivenWord(a[0], b[0]) == Differs
 }
 
+// crossed reports whether each of two has a given name that the other has not: José Luis and María José are a
+// couple, though they share one.
+func crossed(a, b []string) bool {
+	lacks := func(list []string) func(string) bool {
+		return func(w string) bool {
+			return !isInitial(w) && !slices.ContainsFunc(list, func(o string) bool { return likeGivenWord(w, o) != Differs })
+		}
+	}
+	return slices.ContainsFunc(a, lacks(b)) && slices.ContainsFunc(b, lacks(a))
+}
+
 // likeGiven compares the given names of two people.
 func likeGiven(a, b []string) Level {
 	if len(a) == 0 || len(b) == 0 {
