@@ -84,3 +84,45 @@ func TestMoreThanTheFirstObjectsHad(t *testing.T) {
 		t.Error(got)
 	}
 }
+
+// Whatever stands in a document, each of its tables is read to its end, with rows that count up and no more cells
+// than the header has but for what came late.
+func FuzzInnerLists(f *testing.F) {
+	for _, s := range []string{companies, `[{"a":[{"b":1},{"b":[{"c":1},{"c":2}]}]},{"a":null}]`, `{"id":1,"l":[{},{}]}` + "\n" + `{"l":[]}`,
+		`{"d":{"l":[{"x":{"y":[1,{"z":2}]}}]}}`, `[{"a.b":1,"a":{"b":[{"c":1},{"d":2}]}}]`, `[{"":[{"":1},{"":2}]}]`} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, b []byte) {
+		src := bytesSource("x.json", b)
+		if format, _, err := sniff(src); err != nil || format != formatJSON {
+			return
+		}
+		parts, err := Parts(src)
+		if err != nil {
+			return
+		}
+		for _, p := range parts {
+			reading, _, err := Detect(src, Reading{Sheet: p.Sheet})
+			if err != nil {
+				continue
+			}
+			table, err := Open(src, reading, Limits{CellBytes: 1 << 16, Columns: 100, RowBytes: 1 << 18})
+			if err != nil {
+				continue
+			}
+			last := int64(0)
+			for {
+				row, err := table.Next()
+				if err != nil {
+					break
+				}
+				if row.Number <= last {
+					t.Fatalf("%s: row %d after row %d", p.Sheet, row.Number, last)
+				}
+				if last = row.Number; len(row.Cells) < len(table.Header) {
+					t.Fatalf("%s: row %d has %d cells of %d", p.Sheet, row.Number, len(row.Cells), len(table.Header))
+				}
+			}
+		}
+	})
+}
