@@ -366,6 +366,10 @@ func (c Catalog) CheckField(t RecordType, f Field) error {
 		if ch.Code == "" || seen[ch.Code] {
 			return bad("bad_choice", "every choice needs a code of its own", ch.Code, "")
 		}
+		if f.Type == Choices && strings.ContainsAny(ch.Code, ";|\n") {
+			return bad("bad_choice", "where a record may have several choices, no code has what stands between them", ch.Code,
+				"Take a code without a semicolon, a stroke or a line break.")
+		}
 		seen[ch.Code] = true
 	}
 	return t.checkLimits(f)
