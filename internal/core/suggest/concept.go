@@ -95,7 +95,7 @@ var means = map[string][]string{
 	"industry":   {"industry", "industry name", "industry code", "company industry", "industry notes", "does"},
 	"employees": {
 		"employees", "employees number", "count employees", "employees count", "company employees",
-		"number employees", "employees estimated", "employees amount",
+		"number employees", "employees estimated", "employees amount", "employees quantity",
 	},
 	"status":            {"status", "customer status", "customer kind", "status code", "kind?"},
 	"opportunity.stage": {"stage", "deal stage", "deal status", "stage code", "stage name", "status"},
