@@ -343,30 +343,43 @@ func FuzzRead(f *testing.F) {
 		if err != nil {
 			return
 		}
-		table, err := Open(src, reading, Limits{CellBytes: 1 << 16, Columns: 100, RowBytes: 1 << 18})
-		if err != nil {
-			return
-		}
-		p := NewProfiler(table.Header)
-		last := int64(0)
-		for {
-			row, err := table.Next()
-			if err != nil {
-				break
+		var p *Profiler
+		through(t, src, reading, func(header []string, row Row) {
+			if p == nil {
+				p = NewProfiler(header)
 			}
-			if row.Number <= last {
-				t.Fatalf("row %d after row %d", row.Number, last)
-			}
-			last = row.Number
 			for _, c := range row.Cells {
 				if strings.ContainsRune(c, 0) || !strings.Contains(strings.ToValidUTF8(c, "\x00"), c) {
 					t.Fatalf("row %d has a cell that text cannot carry: %q", row.Number, c)
 				}
 			}
 			p.Add(row)
+		})
+		if p != nil {
+			p.Profile()
 		}
-		p.Profile()
 	})
+}
+
+// through reads a source to its end, if it can be read, whose rows count up.
+func through(t *testing.T, src Source, reading Reading, each func(header []string, row Row)) {
+	t.Helper()
+	table, err := Open(src, reading, Limits{CellBytes: 1 << 16, Columns: 100, RowBytes: 1 << 18})
+	if err != nil {
+		return
+	}
+	last := int64(0)
+	for {
+		row, err := table.Next()
+		if err != nil {
+			return
+		}
+		if row.Number <= last {
+			t.Fatalf("row %d after row %d", row.Number, last)
+		}
+		last = row.Number
+		each(table.Header, row)
+	}
 }
 
 // Text that was decoded wrongly before is told, in whichever column, and is read as it
