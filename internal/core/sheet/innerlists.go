@@ -3,6 +3,7 @@ package sheet
 import (
 	"cmp"
 	"encoding/json"
+	"io"
 	"path"
 	"regexp"
 	"slices"
@@ -114,8 +115,17 @@ func (j *jsonLines) shapeOf() (*shapeOfObjects, error) {
 	j.learns = true
 	for range headerLines {
 		names, values, err := j.object()
-		if err != nil { // what is wrong is said when it is read
+		if fault.Is(err, badLine) { // which is said when it is read
+			if j.byLine {
+				continue
+			}
 			break
+		}
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return nil, err
 		}
 		j.learned.add(names, values)
 	}
@@ -143,7 +153,11 @@ func (j *jsonLines) inList(d *json.Decoder, name string, depth int, names, value
 	var objects []item
 	others := 0
 	j.within++
-	for d.More() {
+	for n := 0; d.More(); n++ {
+		if n == mostItems {
+			return fault.Newf(fault.TooLarge, "too_many_items", "a list within an object holds more than %d items",
+				mostItems).Mended("Send these as a document of their own.")
+		}
 		var inner, said []string
 		if err := j.member(d, name, depth+1, &inner, &said); err != nil {
 			return err

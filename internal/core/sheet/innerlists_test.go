@@ -58,6 +58,16 @@ func TestInnerLists(t *testing.T) {
 	}
 }
 
+// A list that is longer than any is, is refused before it fills the memory.
+func TestMostItems(t *testing.T) {
+	text := `{"id":1,"l":[` + strings.Repeat(`{"a":1},`, mostItems) + `{"a":2}]}` + "\n"
+	for _, name := range []string{"", "l"} {
+		if _, _, _, err := readDetected("x.jsonl", text, Reading{Sheet: name}); !fault.Is(err, "too_many_items") {
+			t.Errorf("%q: %v", name, err)
+		}
+	}
+}
+
 // A bundle takes the objects and each table within them; a document without such is one part.
 func TestPartsOfInnerLists(t *testing.T) {
 	for text, want := range map[string]string{

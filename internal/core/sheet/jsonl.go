@@ -87,7 +87,8 @@ func shapeOfJSON(name string, sample []byte, all bool) (jsonShape, listPlace) {
 	line, rest, _ := bytes.Cut(body, []byte("\n"))
 	whole := json.Valid(line)
 	lines := slices.Contains([]string{".jsonl", ".ndjson"}, strings.ToLower(path.Ext(name)))
-	if whole && (len(bytes.TrimSpace(rest)) > 0 || !all || lines) {
+	cut := !all && len(line) == len(body) // the line goes on behind the sample
+	if whole && (len(bytes.TrimSpace(rest)) > 0 || !all || lines) || lines && cut {
 		return jsonByLine, listPlace{}
 	}
 	if list, ok := wrappedList(body); ok {
@@ -184,9 +185,10 @@ func wordsOfJSON(shape jsonShape, list listPlace) (format, evidence string) {
 
 // Bounds of an object, whatever is sent.
 const (
-	headerLines = 200  // objects that are looked at for names
-	mostDepth   = 32   // objects and lists within each other
-	mostName    = 1000 // bytes of a name with those that it stands in
+	headerLines = 200     // objects that are looked at for names
+	mostDepth   = 32      // objects and lists within each other
+	mostItems   = 100_000 // of a list within an object
+	mostName    = 1000    // bytes of a name with those that it stands in
 )
 
 // openJSON readies a document for being read from its first object on.
