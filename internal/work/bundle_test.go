@@ -340,3 +340,30 @@ func TestBundleReadAsItsRoutine(t *testing.T) {
 	one = b.wait(one.ID)
 	b.want(one.Reading.V.Country+" "+one.Routine.V.Name, "SE Monthly: contacts.csv")
 }
+
+// The people within companies, and the items within offers, are tables of a bundle of their own, linked by the numbers
+// of what they stand in; the same documents again change nothing.
+func TestBundleOfListsWithinObjects(t *testing.T) {
+	b := start(t)
+	files := []string{"companies.json", `[
+		{"accountId": "A1", "name": "Tern Boats Ltd", "addresses": [{"city": "Cowes", "countryCode": "GB"}], "people": [
+			{"personId": 901, "givenName": "Ada", "surname": "Berg"}, {"personId": 902, "givenName": "Bo", "surname": "Lie"}]},
+		{"accountId": "A2", "name": "Gull Marine Ltd", "addresses": [], "people": []},
+		{"accountId": "A3", "name": "Kade AS", "addresses": [{"city": "Bergen", "countryCode": "NO"}], "people": [
+			{"personId": 903, "givenName": "Cy", "surname": "Dahl"}]}]`,
+		"deals.jsonl", `{"dealId":"D1","title":"Pedestals","accountId":"A1","contactId":902,"stage":"won","expectedCloseDate":"2027-03-01",` +
+			`"items":[{"description":"Pedestal 32A","qty":4,"unitPrice":900},{"description":"Meter","qty":4,"unitPrice":120.5}]}` + "\n" +
+			`{"dealId":"D2","title":"Lights","accountId":"A3","contactId":903,"stage":"offered","expectedCloseDate":"2027-04-01",` +
+			`"items":[{"description":"Pontoon light","qty":12,"unitPrice":80}]}` + "\n"}
+	bundle := b.checkBundle(b.bundled(files...))
+	b.want(b.said(bundle), "companies.json > objects ready map[create:3]\ncompanies.json > people ready map[create:3]\n"+
+		"deals.jsonl > objects ready map[create:2]\ndeals.jsonl > items ready map[create:3]")
+	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
+	b.settled(bundle)
+	b.want(b.record("account", "ACC-1").Values["locality"]+" "+b.record("account", "ACC-3").Values["country"], "Cowes NO")
+	b.want([]any{b.record("contact", "CON-2").Links["account"].ID, b.record("opportunity", "OPP-1").Links["contact"].ID,
+		b.record("line", "LIN-3").Links["opportunity"].ID, b.record("line", "LIN-2").Values["product"]},
+		[]any{"ACC-1", "CON-2", "OPP-2", "Meter"})
+	b.want(b.said(b.checkBundle(b.bundled(files...))), "companies.json > objects ready map[same:3]\ncompanies.json > people ready "+
+		"map[same:3]\ndeals.jsonl > objects ready map[same:2]\ndeals.jsonl > items ready map[same:3]")
+}

@@ -101,6 +101,9 @@ func namesOf(i store.Import) (names []string) {
 			}
 		}
 	}
+	if file, ok := strings.CutSuffix(i.Name, sheet.Within+sheet.Objects); ok { // which says what they are
+		names = append(names, file)
+	}
 	return append(names, i.Name)
 }
 

@@ -103,10 +103,13 @@ func (s *shapeOfObjects) number() string {
 	return ""
 }
 
+// Objects is what the objects of a document are called among its tables where their list has no name.
+const Objects = "objects"
+
 // mainList is what the objects themselves are called among the tables of a document: by the name of their list,
 // if it has one.
 func mainList(list listPlace) string {
-	return cmp.Or(list.path[strings.LastIndexByte(list.path, '.')+1:], "objects")
+	return cmp.Or(list.path[strings.LastIndexByte(list.path, '.')+1:], Objects)
 }
 
 // shapeOf looks at the first objects of a source.
@@ -139,7 +142,7 @@ func (j *jsonLines) numberCalled(names []string) string {
 	if bareNumber.MatchString(number) || slices.Contains(names, number) {
 		base := path.Base(j.src.Name)
 		of := cmp.Or(j.main, strings.TrimSuffix(base, path.Ext(base)))
-		if j.main == "objects" {
+		if j.main == Objects {
 			of = strings.TrimSuffix(base, path.Ext(base))
 		}
 		return of + "." + number
@@ -249,7 +252,7 @@ func partsOfJSON(src Source) ([]Part, error) {
 	}
 	var list []Part
 	for _, name := range names {
-		list = append(list, Part{Sheet: name})
+		list = append(list, Part{Sheet: name, inner: true})
 	}
 	return list, nil
 }

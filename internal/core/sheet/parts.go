@@ -16,6 +16,8 @@ type Part struct {
 	File    string // as Reading has it; empty where the source is no archive
 	Sheet   string // empty where the file holds but one table
 	Trouble *fault.Error
+
+	inner bool // its sheet says little without what it stands in
 }
 
 // Called is what people call the part of a source of this name.
@@ -25,6 +27,8 @@ func (p Part) Called(source string) string {
 		return source
 	case p.Sheet == "":
 		return p.File
+	case p.File == "" && p.inner:
+		return source + Within + p.Sheet
 	case p.File == "":
 		return p.Sheet
 	}
