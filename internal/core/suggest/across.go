@@ -572,9 +572,10 @@ func (v *View) fit(target Target, p place, column int, whose owner) (float64, st
 }
 
 // unsure lowers a column that fits several drafts alike, when nothing says
-// whose it is: its cells do where they tell the field of one, and speak for none of the others'.
+// whose it is: its cells do where they tell the field of one, and speak for none of the others'. They do so too
+// where it only stands beside columns of another.
 func (v *View) unsure(targets []Target, places []place, column int, whose owner, scores []float64) {
-	if whose.target >= 0 {
+	if whose.said || whose.own {
 		return
 	}
 	best := map[int]int{} // the place of each target that fits best
@@ -596,11 +597,12 @@ func (v *View) unsure(targets []Target, places []place, column int, whose owner,
 			not++
 		}
 	}
-	if good < 2 {
+	clear := told != unknown && not == good-1
+	if good < 2 || whose.target >= 0 && !clear {
 		return
 	}
 	for i, p := range places {
-		if told == unknown || not < good-1 || p.target != told {
+		if !clear || p.target != told {
 			scores[i] *= 0.8
 		}
 	}

@@ -413,7 +413,15 @@ func TestCellsTellWhose(t *testing.T) {
 	deal, _ := c.Type("opportunity")
 	account, _ := c.Type("account")
 	targets := []Target{{Draft: "opportunity", Type: deal}, {Draft: "account", Type: account}}
-	name := column("Prospect", "Tern Boats Ltd", "Gull Marine Ltd", "Kade AS", "Lund AS", "Skua Yard Ltd", "Heron Sails Ltd")
+	name := column("Zorb", "Tern Boats Ltd", "Gull Marine Ltd", "Kade AS", "Lund AS", "Skua Yard Ltd", "Heron Sails Ltd")
+	// where it stands beside the company, the cells tell as well
+	beside := column("Prospect", "Tern Boats Ltd", "Gull Marine Ltd", "Kade AS", "Lund AS", "Skua Yard Ltd", "Heron Sails Ltd")
+	stage := column("Status", "offered", "won", "lost", "agreed", "scoped", "won")
+	stage.Distinct = 5
+	if !slices.ContainsFunc(NewView([]sheet.Column{beside, stage}).Across(targets),
+		func(s Suggestion) bool { return s.Field == "stage" && s.Taken }) {
+		t.Error("stages beside the company are not taken for such")
+	}
 	for cells, want := range map[string]string{
 		"customer prospect partner former customer prospect": "account.status",
 		"offered won lost agreed scoped won":                 "opportunity.stage",
@@ -429,6 +437,31 @@ func TestCellsTellWhose(t *testing.T) {
 		}
 		if got != want {
 			t.Errorf("%s: %q, want %q", cells, got, want)
+		}
+	}
+}
+
+// An address behind the name of a company is the company's where the person comes behind it, and stays the person's
+// where the person comes first and no other column says whose it is.
+func TestAddressesBeforePeople(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	nothing := func(string) Memory { return nil }
+	company := "Firma=Tern GmbH|Gull KG|Kade AG|Lund GmbH|Skua e.K.|Heron KG"
+	address := "Straße=Am Kai 3|Hafenweg 1|Uferallee 8|Werftstr. 2|Deich 9|Mole 4;PLZ=24103|24937|18055|28195|24103|18055;Ort=Kiel|Flensburg|" +
+		"Rostock|Bremen|Kiel|Rostock"
+	person := "Anrede=Herr|Frau|Herr|Frau|Herr|Frau;Vorname=Uwe|Anke|Jörg|Birgit|Sönke|Heike;Nachname=Lang|Kurz|Voss|Thomsen|Jessen|Friis"
+	for order, want := range map[string]string{
+		strings.Join([]string{company, address, person}, ";"): "account", strings.Join([]string{person, company, address}, ";"): "contact",
+	} {
+		v := NewView(columnsOf(order))
+		r := v.WithDraft(Routine(contact, v.Across([]Target{{Type: contact}})), c, mapping.Draft{Type: "account"}, nothing)
+		for _, field := range []string{"street", "postal_code", "locality"} {
+			for _, d := range r.Drafts {
+				if _, has := d.Fields[field]; has != (d.Called() == want) {
+					t.Errorf("%.5s first: the %s has %s: %t", order, d.Called(), field, has)
+				}
+			}
 		}
 	}
 }

@@ -144,11 +144,32 @@ func pointsTo(a, b catalog.RecordType) bool {
 	return slices.ContainsFunc(a.Fields, func(f catalog.Field) bool { return f.To == b.Name })
 }
 
+// peopleFrom gives the place of the first column that names the people of a routine's drafts: what stands before
+// it, behind the name of a company, is the company's. Without people it is 0.
+func (v *View) peopleFrom(r mapping.Routine, c catalog.Catalog) int {
+	first := len(v.columns)
+	for _, d := range r.Drafts {
+		t, _ := c.Type(d.Type)
+		for _, as := range []catalog.Likeness{catalog.AsHonorific, catalog.AsGivenName, catalog.AsFamilyName} {
+			f, _ := t.FieldAs(as)
+			for n, col := range v.columns {
+				if slices.Contains(d.Fields[f.Name].From, col.Header) {
+					first = min(first, n)
+				}
+			}
+		}
+	}
+	if first == len(v.columns) {
+		return 0
+	}
+	return first
+}
+
 // WithDraft gives the routine with a further draft: the columns that are free
 // and those that say they are of it go to it, and the drafts are linked. A column
 // that merely stands beside one of the new draft moves only where other columns
-// say that they are of the drafts that were there: else an address behind the name
-// of a company may be the person's, who is known by it.
+// say that they are of the drafts that were there, or the person comes behind it: else an address
+// behind the name of a company may be the person's, who is known by it.
 func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft,
 	memory func(typeName string) Memory) mapping.Routine {
 	out := r
@@ -164,9 +185,10 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 	columns := v.columns
 	whose := v.whoseOf(targets)
 	apart := slices.ContainsFunc(whose, func(o owner) bool { return o.said && o.target >= 0 && o.target < last })
+	people := v.peopleFrom(r, c)
 	says := func(column string) bool {
 		n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == column })
-		return n >= 0 && whose[n].target == last && (whose[n].said || whose[n].own || apart)
+		return n >= 0 && whose[n].target == last && (whose[n].said || whose[n].own || apart || n < people)
 	}
 	placed := func(column string) bool {
 		return slices.ContainsFunc(r.Drafts, func(d mapping.Draft) bool {

@@ -62,6 +62,9 @@ func (v *View) tell(targets []Target, out []owner) {
 		case said >= 0 && said < len(targets):
 			last = owner{said, false, false, "it stands beside “" + col.Header + "”"}
 			out[c] = owner{said, true, false, ""}
+		case said < 0 && company >= 0 && company != person && (namesCustomers(col.Header) || ofCustomers(col.Header)):
+			last = owner{company, false, false, "it stands beside “" + col.Header + "”"}
+			out[c] = owner{company, true, false, ""}
 		case said < 0 && c == people:
 			out[c] = owner{person, false, true, "its cells are names of people"}
 		case said < 0 && person >= 0 && calledLike(col, names):
