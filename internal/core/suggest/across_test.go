@@ -465,3 +465,22 @@ func TestAddressesBeforePeople(t *testing.T) {
 		}
 	}
 }
+
+// What a header says of a record that is made later goes there, though it was taken for something like it of one that
+// was there before.
+func TestHeadersThatSayItBetter(t *testing.T) {
+	c := standard(t)
+	deal, _ := c.Type("opportunity")
+	nothing := func(string) Memory { return nil }
+	cols := columnsOf("Affär=Elstolpar|Mätare|Belysning|Kablar|Service|Mätare B;Företag=Tern AB|Gull AB|Kade AB|Lund HB|Skua AB|Heron AB;" +
+		"Förnamn=Lars|Karin|Göran|Åsa|Nils|Maja;Efternamn=Öberg|Holm|Ek|Lindqvist|Dahl|Berg;Mobil=070-174 05 11|070-174 05 12|" +
+		"070-174 05 13|070-174 05 14|070-174 05 15|070-174 05 16;Steg=offererad|vunnen|ny|offererad|vunnen|ny")
+	v := NewView(cols)
+	r := Routine(deal, v.Across([]Target{{Type: deal}}))
+	for _, typeName := range []string{"account", "contact"} {
+		r = v.WithDraft(r, c, mapping.Draft{Type: typeName}, nothing)
+	}
+	if o := r.Drafts[2].Fields["mobile"]; !slices.Equal(o.From, []string{"Mobil"}) || len(r.Drafts[1].Fields["phone"].From) > 0 {
+		t.Errorf("the mobile number goes to %+v", r.Drafts)
+	}
+}

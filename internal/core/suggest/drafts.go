@@ -165,6 +165,31 @@ func (v *View) peopleFrom(r mapping.Routine, c catalog.Catalog) int {
 	return first
 }
 
+// saysBetter reports whether a column's header says the field of a suggestion, and not the one that it goes to in a
+// routine: a mobile number is the person's once there is one, though it was all the telephone that the company had.
+func (v *View) saysBetter(targets []Target, s Suggestion, r mapping.Routine) bool {
+	n := slices.IndexFunc(v.columns, func(c sheet.Column) bool { return c.Header == s.Column })
+	said := func(draft, field string) float64 {
+		at := slices.IndexFunc(targets, func(t Target) bool { return t.Draft == draft })
+		x := v.compare(targets[at].Type, targets[at].Memory)
+		if f := slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Name == field }); f >= 0 && f < len(x.heads[n].said) {
+			return x.heads[n].said[f].score
+		}
+		return 0
+	}
+	if n < 0 || said(s.Draft, s.Field) < certain {
+		return false
+	}
+	for _, d := range r.Drafts {
+		for field, o := range d.Fields {
+			if slices.Contains(o.From, s.Column) && said(d.Called(), field) >= certain {
+				return false
+			}
+		}
+	}
+	return true
+}
+
 // WithDraft gives the routine with a further draft: the columns that are free
 // and those that say they are of it go to it, and the drafts are linked. A column
 // that merely stands beside one of the new draft moves only where other columns
@@ -214,7 +239,7 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 	}
 	var moved []string
 	for _, s := range taken(all) {
-		if s.Draft != name || placed(s.Column) && !says(s.Column) {
+		if s.Draft != name || placed(s.Column) && !says(s.Column) && !v.saysBetter(targets, s, r) {
 			continue
 		}
 		if s.Fixed != "" {

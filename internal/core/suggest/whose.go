@@ -65,6 +65,9 @@ func (v *View) tell(targets []Target, out []owner) {
 		case said < 0 && company >= 0 && company != person && (namesCustomers(col.Header) || ofCustomers(col.Header)):
 			last = owner{company, false, false, "it stands beside “" + col.Header + "”"}
 			out[c] = owner{company, true, false, ""}
+		case said < 0 && person >= 0 && company != person && ofPerson(col.Header):
+			last = owner{person, false, false, "it stands beside “" + col.Header + "”"}
+			out[c] = owner{person, true, false, ""}
 		case said < 0 && c == people:
 			out[c] = owner{person, false, true, "its cells are names of people"}
 		case said < 0 && person >= 0 && calledLike(col, names):
@@ -163,4 +166,16 @@ func wordsOf(t catalog.RecordType) map[string]bool {
 		}
 	}
 	return words
+}
+
+// partsOfPeople are what headers say of a person whom they name: AP Vorname, contact mobile.
+var partsOfPeople = []string{"given", "family", "job", "mobile", "email", "salutation", "birth"}
+
+// ofPerson reports whether a header says that what it names is a person's.
+func ofPerson(header string) bool {
+	l := lift(headerWords(header))
+	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
+		return len(set) == 2 && slices.Contains(set, "person") &&
+			slices.ContainsFunc(partsOfPeople, func(c string) bool { return slices.Contains(set, c) })
+	})
 }
