@@ -363,6 +363,8 @@ func (a *app) reread(ctx context.Context, c *client.Conn, i client.Import, said 
 // over gives how a source is read, with what is said otherwise.
 func over(there, said sheet.Reading) sheet.Reading {
 	switch {
+	case said.Turned && !there.Turned: // its rows are others
+		there = there.TurnedOver()
 	case said.NoHeader:
 		there.HeaderRow = 0
 	case said.HeaderRow > 0:

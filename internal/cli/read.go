@@ -35,6 +35,7 @@ func readingFlags(fl *pflag.FlagSet, r *sheet.Reading) {
 	fl.StringVar(&r.Country, "country", "", "ISO 3166 code for phone numbers without a country code")
 	fl.Int64Var(&r.HeaderRow, "header-row", 0, "row of the column names")
 	fl.BoolVar(&r.NoHeader, "no-header", false, "there is no header row; columns are called A, B, C")
+	fl.BoolVar(&r.Turned, "turned", false, "the sheet lies on its side: each of its columns is a record")
 	fl.Int64Var(&r.FirstRow, "first-row", 0, "first row of data")
 	fl.StringVar(&r.Columns, "columns", "", "columns that are read, by their letters, such as A:D, or F: to the last")
 	fl.Int64Var(&r.LastRow, "last-row", 0, "last row that is read")

@@ -108,3 +108,21 @@ func TestWhatNobodyChose(t *testing.T) {
 	})))
 	b.want(b.placed(b.upload("opportunity", "Deal,Customer\nText,Alpha Marina\n"), "Deal"), "opportunity description")
 }
+
+// A sheet on its side is told, turned when somebody says so, and loaded with the numbers of its columns.
+func TestASheetOnItsSide(t *testing.T) {
+	b := start(t)
+	i := b.uploaded("side.csv", "Company,Tern Boats Ltd,Gull Marine Ltd,Kade AS\nStreet,12 Quay Street,3 Dock Road,Strandgata 4\n"+
+		"Town,Cowes,Falmouth,Bergen\n\nPostcode,PO31 7QE,TR11 3TS,5003\nCountry,GB,GB,Nowhere\nWebsite,tern.example,gull.example,kade.example\n")
+	told := false
+	for _, n := range i.Notices.V {
+		told = told || n.Code == "on_its_side"
+	}
+	b.want([]any{told, i.Into}, []any{true, ""})
+	i = b.read(i, sheet.Reading{Turned: true})
+	b.want([]any{i.Into, len(i.Notices.V), b.placed(i, "Postcode")}, []any{"account", 0, "account postal_code"})
+	i = b.check(i)
+	b.want(b.rows(i), "[2 create (create) 3 create (create) 4 hold (hold)]")
+	b.load(i)
+	b.want(b.record("account", "ACC-2").Values["locality"], "Falmouth")
+}

@@ -19,6 +19,15 @@ import (
 // openRows opens the stream of rows of a source whose reading is settled. What it
 // opens is closed again when it fails.
 func openRows(src Source, reading Reading, limits Limits) (Reader, []io.Closer, error) {
+	if reading.Turned {
+		reading.Turned, reading.HeaderRow = false, 0
+		rows, closers, err := openRows(src, reading, limits)
+		if err != nil {
+			return nil, nil, err
+		}
+		t, err := newTurned(src, rows, limits)
+		return t, closers, err
+	}
 	format, _, err := sniff(src)
 	if err != nil {
 		return nil, nil, err

@@ -40,8 +40,10 @@ type Reading struct {
 	// rows and columns that are hidden in a workbook: "read", or "leave_out"
 	Hidden string `json:"hidden,omitempty" yaml:"hidden,omitempty"`
 	// what merged cells say: a text in each of their rows, or all of it in the "first" alone
-	Merged    string `json:"merged,omitempty" yaml:"merged,omitempty"`
-	HeaderRow int64  `json:"header_row,omitempty" yaml:"header_row,omitempty"` // as the spreadsheet program counts
+	Merged string `json:"merged,omitempty" yaml:"merged,omitempty"`
+	// the sheet lies on its side: each of its columns is a row
+	Turned    bool  `json:"turned,omitempty" yaml:"turned,omitempty"`
+	HeaderRow int64 `json:"header_row,omitempty" yaml:"header_row,omitempty"` // as the spreadsheet program counts
 	// there is none; columns are called A, B, C
 	NoHeader bool `json:"no_header,omitempty" yaml:"no_header,omitempty"`
 	// of data; 0 is the one below the header
@@ -71,6 +73,16 @@ func (r Reading) Taught(by Reading) Reading {
 			*part.mine = *part.theirs
 		}
 	}
+	if by.Turned && !r.Turned {
+		return r.TurnedOver()
+	}
+	return r
+}
+
+// TurnedOver gives the reading of the same sheet with its columns for rows: which of these are read is open again.
+func (r Reading) TurnedOver() Reading {
+	r.Turned = !r.Turned
+	r.HeaderRow, r.NoHeader, r.FirstRow, r.LastRow, r.Columns = 0, false, 0, 0, ""
 	return r
 }
 
@@ -163,6 +175,8 @@ func (r Reading) SameRows(other Reading) (part string, same bool) {
 		return "hidden", false
 	case r.Merged != other.Merged:
 		return "merged", false
+	case r.Turned != other.Turned:
+		return "turned", false
 	case r.HeaderRow != other.HeaderRow:
 		return "header_row", false
 	case r.NoHeader != other.NoHeader:

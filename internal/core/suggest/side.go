@@ -49,6 +49,5 @@ func (v *View) OnItsSide() []sheet.Notice {
 		return nil
 	}
 	return []sheet.Notice{{Code: "on_its_side", Message: "the first column holds names of fields, as in " +
-		"a sheet that lies on its side; turn it in a spreadsheet program (copy, then paste transposed), so that each " +
-		"record is a row"}}
+		"a sheet that lies on its side; have it turned, so that each of its columns is a row"}}
 }

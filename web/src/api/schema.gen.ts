@@ -3106,6 +3106,8 @@ export interface components {
             misread?: string;
             /** Format: int64 */
             header_row?: number;
+            /** @description The sheet lies on its side: each of its columns is a row, which has the number of the column */
+            turned?: boolean;
             /** @description There is no header row; columns are called A, B, C */
             no_header?: boolean;
             /**

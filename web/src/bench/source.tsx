@@ -155,6 +155,23 @@ export function SourcePanel({ workspace, i }: PanelProps) {
               { value: "hold", label: "hold it" },
               { value: "mend", label: "read it as it was meant" },
             ])}
+          {(i.notices?.some((n) => n.code === "on_its_side") || r.turned) && (
+            <Ticked
+              label="The sheet lies on its side: each of its columns is a record"
+              disabled={fixed}
+              on={r.turned ?? false}
+              onChange={(on) =>
+                set({
+                  turned: on || undefined,
+                  header_row: undefined,
+                  no_header: undefined,
+                  first_row: undefined,
+                  last_row: undefined,
+                  columns: undefined,
+                })
+              }
+            />
+          )}
           <Ticked
             label="There is no header row; the columns are called A, B, C"
             disabled={fixed}
