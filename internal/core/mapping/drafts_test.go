@@ -366,6 +366,7 @@ func TestValuesOfTheField(t *testing.T) {
 			"drafts[0].fields.stage.values.Weg"},
 		{"currency", Origin{Fixed: "Taler"}, "drafts[0].fields.currency.fixed"},
 		{"title", Origin{From: []string{"Deal"}, Values: map[string]string{"Neu": "whatever"}}, ""},
+		{"currency", Origin{From: []string{"Deal"}, Values: map[string]string{"none": DefaultClearMarker}}, ""},
 	} {
 		r := deal()
 		r.Drafts[0].Fields[x.field] = x.o
@@ -376,7 +377,7 @@ func TestValuesOfTheField(t *testing.T) {
 	}
 	stage, _ := opportunity.Field("stage")
 	stage.Choices[0].Closed = true
-	if err := (Origin{Fixed: "identified"}).checkValues(stage, ""); err != nil {
+	if err := (Origin{Fixed: "identified"}).checkValues(stage, DefaultClearMarker, ""); err != nil {
 		t.Error(err)
 	}
 	if !stage.Choices[0].Closed {

@@ -248,6 +248,9 @@ func (d Draft) check(c catalog.Catalog, columns []string, path string) error {
 		if err := d.Fields[name].check(c, f, columns, path+".fields."+name); err != nil {
 			return err
 		}
+		if err := d.Fields[name].checkValues(f, or(d.ClearMarker, DefaultClearMarker), path+".fields."+name); err != nil {
+			return err
+		}
 	}
 	for i, rule := range d.Match {
 		if err := t.CheckMatchRule(rule); err != nil {
@@ -313,9 +316,6 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 	if err := o.checkFind(c, f, columns, path); err != nil {
 		return err
 	}
-	if err := o.checkValues(f, path); err != nil {
-		return err
-	}
 	if o.When != nil && (len(o.From) == 0 || len(o.When.Is) == 0 || f.Name == "") {
 		return fault.New(fault.Invalid, "bad_when", "what holds in some rows alone is a field's column, and some words say in "+
 			"which").At(fault.Place{Path: path + ".when"}).Mended("For example when: {column: About, is: [company, customer]}.")
@@ -339,8 +339,8 @@ var fewValues = []catalog.FieldType{
 }
 
 // checkValues says whether what is fixed for all rows, and what words are said to mean, are values of the field; a
-// choice that is no longer offered is still one.
-func (o Origin) checkValues(f catalog.Field, path string) error {
+// choice that is no longer offered is still one, and the marker empties a value.
+func (o Origin) checkValues(f catalog.Field, marker, path string) error {
 	if !slices.Contains(fewValues, f.Type) {
 		return nil
 	}
@@ -350,7 +350,7 @@ func (o Origin) checkValues(f catalog.Field, path string) error {
 	}
 	reader := value.NewReader(f, value.Settings{})
 	check := func(text, place string) error {
-		if text == "" {
+		if text == "" || value.Fold(text) == value.Fold(marker) {
 			return nil
 		}
 		_, trouble := reader.Read(text)

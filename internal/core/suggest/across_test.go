@@ -483,4 +483,12 @@ func TestHeadersThatSayItBetter(t *testing.T) {
 	if o := r.Drafts[2].Fields["mobile"]; !slices.Equal(o.From, []string{"Mobil"}) || len(r.Drafts[1].Fields["phone"].From) > 0 {
 		t.Errorf("the mobile number goes to %+v", r.Drafts)
 	}
+	// where a person has placed it elsewhere, it stays there
+	r = v.WithDraft(Routine(deal, v.Across([]Target{{Type: deal}})), c, mapping.Draft{Type: "account"}, nothing)
+	delete(r.Drafts[1].Fields, "phone")
+	r.Drafts[1].Fields["description"] = mapping.Origin{From: []string{"Mobil"}}
+	r = v.WithDraft(r, c, mapping.Draft{Type: "contact"}, nothing)
+	if o := r.Drafts[1].Fields["description"]; !slices.Equal(o.From, []string{"Mobil"}) || len(r.Drafts[2].Fields["mobile"].From) > 0 {
+		t.Errorf("what was placed by hand goes to %+v", r.Drafts)
+	}
 }

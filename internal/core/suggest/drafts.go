@@ -167,7 +167,8 @@ func (v *View) peopleFrom(r mapping.Routine, c catalog.Catalog) int {
 
 // saysBetter reports whether a column's header says the field of a suggestion, and not the one that it goes to in a
 // routine: a mobile number is the person's once there is one, though it was all the telephone that the company had.
-func (v *View) saysBetter(targets []Target, s Suggestion, r mapping.Routine) bool {
+// What a person has placed, which is not as it was suggested before, stays.
+func (v *View) saysBetter(targets []Target, before []Suggestion, s Suggestion, r mapping.Routine) bool {
 	n := slices.IndexFunc(v.columns, func(c sheet.Column) bool { return c.Header == s.Column })
 	said := func(draft, field string) float64 {
 		at := slices.IndexFunc(targets, func(t Target) bool { return t.Draft == draft })
@@ -182,7 +183,13 @@ func (v *View) saysBetter(targets []Target, s Suggestion, r mapping.Routine) boo
 	}
 	for _, d := range r.Drafts {
 		for field, o := range d.Fields {
-			if slices.Contains(o.From, s.Column) && said(d.Called(), field) >= certain {
+			if !slices.Contains(o.From, s.Column) {
+				continue
+			}
+			suggested := slices.ContainsFunc(before, func(x Suggestion) bool {
+				return x.Column == s.Column && x.Draft == d.Called() && x.Field == field
+			})
+			if !suggested || said(d.Called(), field) >= certain {
 				return false
 			}
 		}
@@ -211,6 +218,7 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 	whose := v.whoseOf(targets)
 	apart := slices.ContainsFunc(whose, func(o owner) bool { return o.said && o.target >= 0 && o.target < last })
 	people := v.peopleFrom(r, c)
+	before := taken(v.Across(targets[:last])) // what was not said by a person
 	says := func(column string) bool {
 		n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == column })
 		return n >= 0 && whose[n].target == last && (whose[n].said || whose[n].own || apart || n < people)
@@ -239,7 +247,7 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 	}
 	var moved []string
 	for _, s := range taken(all) {
-		if s.Draft != name || placed(s.Column) && !says(s.Column) && !v.saysBetter(targets, s, r) {
+		if s.Draft != name || placed(s.Column) && !says(s.Column) && !v.saysBetter(targets, before, s, r) {
 			continue
 		}
 		if s.Fixed != "" {
