@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -197,7 +198,11 @@ func (a *app) chooseType(ctx context.Context, c *client.Conn, i client.Import, f
 	if !a.asJSON {
 		a.showNotices(i.Notices) // one of them may be why
 	}
-	return i, fault.New(fault.Invalid, "type_unknown", said).With(i.Name).
+	unknown := fault.New(fault.Invalid, "type_unknown", said).With(i.Name)
+	if slices.ContainsFunc(i.Notices, func(n sheet.Notice) bool { return n.Code == "on_its_side" }) {
+		return i, unknown.Mended(fmt.Sprintf("Have it turned with uchi mapping %d --turned, then uchi check %d.", i.Id, i.Id))
+	}
+	return i, unknown.
 		Mended(fmt.Sprintf("Name it with "+name+", or go on with what is there: uchi mapping %d --add TYPE, then uchi check "+
 			"%d. See uchi types.", i.Id, i.Id))
 }

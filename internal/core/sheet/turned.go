@@ -35,7 +35,7 @@ func newTurned(src Source, rows Reader, limits Limits) (*turned, error) {
 		if err != nil {
 			return nil, err
 		}
-		if row.Blank() {
+		if row.Blank() || len(t.rows) == 0 && filled(row) < 2 { // a title stands above what is turned
 			continue
 		}
 		for _, c := range row.Cells {

@@ -11,7 +11,7 @@ import (
 // A sheet on its side is read with its columns for rows, which have their numbers; blank rows are no columns, and short
 // ones are blank where they end.
 func TestTurned(t *testing.T) {
-	const text = "Company,Tern Ltd,Gull Ltd,Kade AS\nTown,Cowes,,Bergen\n\nPostcode,PO31 7QE,TR11 3TS\n"
+	const text = "Our customers\n\nCompany,Tern Ltd,Gull Ltd,Kade AS\nTown,Cowes,,Bergen\n\nPostcode,PO31 7QE,TR11 3TS\n"
 	for _, x := range []struct {
 		reading Reading
 		header  string
