@@ -466,6 +466,20 @@ func TestAddressesBeforePeople(t *testing.T) {
 	}
 }
 
+// A column that is called a name beside the given names is the person's, though it stands behind the company; so the
+// company is offered.
+func TestNamesByGivenNames(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	v := NewView(columnsOf("Firma=Tern GmbH|Gull KG|Kade AG|Lund GmbH|Skua e.K.|Heron KG;Homepage=tern.example|gull.example|kade.example|" +
+		"lund.example|skua.example|heron.example;Zentrale=0431 555010|0461 555020|0381 555030|0421 555040|0431 555050|0461 555060;" +
+		"Vorname=Uwe|Anke|Jörg|Birgit|Sönke|Heike;Name=Lang|Kurz|Voss|Thomsen|Jessen|Friis"))
+	further := v.Further(c, []Target{{Type: contact}}, func(string) Memory { return nil })
+	if len(further) == 0 || further[0].Type != "account" || strings.Join(further[0].Columns, " ") != "Firma Homepage Zentrale" {
+		t.Errorf("offered are %+v", further)
+	}
+}
+
 // What a header says of a record that is made later goes there, though it was taken for something like it of one that
 // was there before.
 func TestHeadersThatSayItBetter(t *testing.T) {

@@ -68,6 +68,8 @@ func (v *View) tell(targets []Target, out []owner) {
 		case said < 0 && person >= 0 && company != person && ofPerson(col.Header):
 			last = owner{person, false, false, "it stands beside “" + col.Header + "”"}
 			out[c] = owner{person, true, false, ""}
+		case said < 0 && person >= 0 && company != person && says(col.Header, "name") && v.standsByGiven(c):
+			out[c] = owner{person, false, true, "it stands by the given names"}
 		case said < 0 && c == people:
 			out[c] = owner{person, false, true, "its cells are names of people"}
 		case said < 0 && person >= 0 && calledLike(col, names):
@@ -166,6 +168,12 @@ func wordsOf(t catalog.RecordType) map[string]bool {
 		}
 	}
 	return words
+}
+
+// standsByGiven reports whether a column stands right beside one whose header says given names.
+func (v *View) standsByGiven(c int) bool {
+	given := func(n int) bool { return n >= 0 && n < len(v.columns) && says(v.columns[n].Header, "given") }
+	return given(c-1) || given(c+1)
 }
 
 // partsOfPeople are what headers say of a person whom they name: AP Vorname, contact mobile.
