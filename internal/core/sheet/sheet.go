@@ -1,8 +1,8 @@
 // Package sheet turns sources (files as people send them) into streams of rows
 // of cells, and profiles the columns while they pass. It detects how a source
 // is to be read, shows the evidence, and lets every finding be overruled. It
-// never holds a source whole in memory. It knows no record types, no database
-// and no face.
+// never holds a source whole in memory, but for a small one that lies on its
+// side. It knows no record types, no database and no face.
 package sheet
 
 import (
