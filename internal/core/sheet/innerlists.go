@@ -15,23 +15,58 @@ import (
 // Objects of JSON may hold lists of objects themselves: the people of a company, the items of an offer. A
 // list that never has more than one is as good as the object in it, and read so. One that has more is a table
 // of its own, which can be read in the place of the objects: each row is one of its items, behind the number
-// of the object that it stands in.
+// of the object that it stands in. One of names and values (fields that somebody has added, answers to the
+// questions of a form) is read as the members that it stands for.
 
 // innerList is what is known of the lists that stand under one name in each object.
 type innerList struct {
 	most   int  // of objects, in one of them
 	mixed  bool // something else stands in it as well
 	within bool // it stands in another list
+	pairs  bool // each object is a name and a value, and no name comes twice
 }
 
 // table reports whether the items of such lists are rows of a table of their own.
-func (l *innerList) table() bool { return !l.mixed && !l.within && l.most > 1 }
+func (l *innerList) table() bool { return !l.mixed && !l.within && !l.pairs && l.most > 1 }
 
 // single reports whether a list is as good as what stands in it.
-func (l *innerList) single() bool { return !l.mixed && l.most <= 1 }
+func (l *innerList) single() bool { return !l.mixed && (l.pairs || l.most <= 1) }
 
 // item is an object within a list, as its members' names and values.
 type item struct{ names, values []string }
+
+// What the two members of a name and its value are called.
+var (
+	namesOfPairs  = []string{"name", "key", "label", "field", "title", "question", "code", "attribute", "fieldName", "field_name"}
+	valuesOfPairs = []string{"value", "val", "answer", "text", "content", "fieldValue", "field_value"}
+)
+
+// pair gives the name and the value that an item of a list stands for; ok is false where it is none.
+func (o item) pair(list string) (name, value string, ok bool) {
+	if len(o.names) != 2 {
+		return "", "", false
+	}
+	for n, member := range o.names {
+		other := strings.TrimPrefix(o.names[1-n], list+".")
+		if slices.Contains(namesOfPairs, strings.TrimPrefix(member, list+".")) && slices.Contains(valuesOfPairs, other) {
+			return strings.TrimSpace(o.values[n]), o.values[1-n], strings.TrimSpace(o.values[n]) != ""
+		}
+	}
+	return "", "", false
+}
+
+// inPairs reports whether all items of a list are such, each with another name.
+func inPairs(list string, objects []item) bool {
+	seen := map[string]bool{}
+	for _, o := range objects {
+		name, _, ok := o.pair(list)
+		if !ok || seen[name] {
+			return false
+		}
+		seen[name] = true
+	}
+	return true
+}
 
 // shapeOfObjects is what the first objects of a source show.
 type shapeOfObjects struct {
@@ -43,16 +78,17 @@ type shapeOfObjects struct {
 }
 
 // note takes note of a list of some objects and other things under a name.
-func (s *shapeOfObjects) note(name string, objects, others int, within bool) {
+func (s *shapeOfObjects) note(name string, objects []item, others int, within bool) {
 	l := s.lists[name]
 	if l == nil {
-		if objects == 0 {
+		if len(objects) == 0 {
 			return
 		}
-		l = &innerList{}
+		l = &innerList{pairs: true}
 		s.lists[name], s.order = l, append(s.order, name)
 	}
-	l.most, l.mixed, l.within = max(l.most, objects), l.mixed || others > 0, l.within || within
+	l.most, l.mixed, l.within = max(l.most, len(objects)), l.mixed || others > 0, l.within || within
+	l.pairs = l.pairs && inPairs(name, objects)
 }
 
 // add takes note of the members of an object.
@@ -177,7 +213,7 @@ func (j *jsonLines) inList(d *json.Decoder, name string, depth int, names, value
 		return err
 	}
 	if j.learns {
-		j.learned.note(name, len(objects), others, j.within > 0)
+		j.learned.note(name, objects, others, j.within > 0)
 	}
 	if name == j.list && others == 0 {
 		j.items = append(j.items, objects...)
@@ -186,7 +222,16 @@ func (j *jsonLines) inList(d *json.Decoder, name string, depth int, names, value
 		*names, *values = append(*names, name), append(*values, strings.Join(texts, "; "))
 		return nil
 	}
+	pairs, told := j.learned.lists[name].pairs, map[string]int{}
 	for n, o := range objects {
+		if label, said, ok := o.pair(name); pairs && ok {
+			label = fault.Cut(j.pairCalled(name, label), mostName/4)
+			if told[label]++; told[label] > 1 { // which the first objects had not
+				label += "." + itoa(told[label])
+			}
+			*names, *values = append(*names, label), append(*values, said)
+			continue
+		}
 		for m, member := range o.names {
 			if n > 0 { // which the first objects had not
 				member = name + "." + itoa(n+1) + strings.TrimPrefix(member, name)
@@ -198,6 +243,22 @@ func (j *jsonLines) inList(d *json.Decoder, name string, depth int, names, value
 		return tooManyColumns(j.limits)
 	}
 	return nil
+}
+
+// pairCalled is the header of what stands in a list of names and values under a name: the name alone, which is what
+// people call it, where nothing else is called so.
+func (j *jsonLines) pairCalled(list, name string) string {
+	_, taken := j.learned.texts[name]
+	for other, l := range j.learned.lists {
+		if l.pairs && other != list {
+			_, there := j.learned.texts[other+"."+name]
+			taken = taken || there
+		}
+	}
+	if taken || j.learns {
+		return list + "." + name
+	}
+	return name
 }
 
 // nextItem reads the next item of the list that is read, with the number of its object before it.

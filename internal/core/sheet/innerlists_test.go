@@ -58,6 +58,45 @@ func TestInnerLists(t *testing.T) {
 	}
 }
 
+// Names and values in a list are read as the members that they stand for; where a name comes twice, or something else
+// stands in it, it is a list like others.
+func TestPairsInLists(t *testing.T) {
+	for _, c := range []struct{ text, header, rows string }{
+		{`[{"id":1,"fields":[{"name":"Berths","value":40},{"name":"Segment","value":"A"}]},
+			{"id":2,"fields":[{"name":"Segment","value":"B"}]},{"id":3,"fields":[]},{"id":4}]`,
+			"id|Berths|Segment", "[1 1|40|A 2 2||B 3 3|| 4 4||]"},
+		{`[{"answers":[{"question":"First name","answer":"Ada"},{"question":"Surname","answer":"Berg"}]},
+			{"answers":[{"answer":"Bo","question":"First name"},{"answer":"Lie","question":"Surname"}]}]`,
+			"First name|Surname", "[1 Ada|Berg 2 Bo|Lie]"},
+		{`[{"Berths":1,"l":[{"name":"Berths","value":2},{"name":"Size","value":3}],"m":[{"key":"Size","value":4},{"key":"Way","value":5}]}]`,
+			"Berths|l.Berths|l.Size|m.Size|Way", "[1 1|2|3|4|5]"},
+		{`[{"id":1,"l":[{"name":"a","value":1},{"name":"a","value":2}]}]`, "id|l", "[1 1|a; 1; a; 2]"},
+		{`[{"id":1,"l":[{"name":"a","value":1,"unit":"m"},{"name":"b","value":2,"unit":"m"}]}]`, "id|l", "[1 1|a; 1; m; b; 2; m]"},
+		{`[{"id":1,"l":[{"sku":"P","qty":2},{"sku":"M","qty":3}]}]`, "id|l", "[1 1|P; 2; M; 3]"},
+	} {
+		header, rows, _, err := readDetected("x.json", c.text, Reading{})
+		if err != nil || header != c.header || fmt.Sprint(rows) != c.rows {
+			t.Errorf("%s: %s %v %v", c.text, header, rows, err)
+		}
+	}
+	// a later object with a name twice is not lost
+	text := strings.Repeat(`{"id":1,"l":[{"name":"a","value":1}]}`+"\n", headerLines) + `{"id":2,"l":[{"name":"a","value":3},{"name":"b","value":4},{"name":"a","value":5}]}` + "\n"
+	_, rows, _, err := readSource(source(text), Reading{})
+	ok(t, err)
+	if got := strings.Join(rows[len(rows)-1].Cells, "|"); got != "2|3|b: 4|a.2: 5" {
+		t.Error(got)
+	}
+}
+
+// A member that comes twice in an object loses neither of its values.
+func TestMembersThatComeTwice(t *testing.T) {
+	header, rows, _, err := readSource(source(`{"a":1,"b":2,"a":3}`+"\n"+`{"a":"","b":5,"a":6}`+"\n"), Reading{})
+	ok(t, err)
+	if got := fmt.Sprint(header, rows[0].Cells, rows[1].Cells); got != "[a b] [1 2 a: 3] [6 5]" {
+		t.Error(got)
+	}
+}
+
 // A list that is longer than any is, is refused before it fills the memory.
 func TestMostItems(t *testing.T) {
 	text := `{"id":1,"l":[` + strings.Repeat(`{"a":1},`, mostItems) + `{"a":2}]}` + "\n"

@@ -3,6 +3,7 @@ package sheet
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -533,9 +534,11 @@ func (j *jsonLines) Next() (Row, error) {
 		return Row{}, err
 	}
 	for i, n := range names {
-		if at, ok := j.place[n]; ok {
-			j.cells[at] = values[i]
-		} else { // a name that only comes later: the row is ragged
+		at, ok := j.place[n]
+		switch twice := ok && j.cells[at] != "" && values[i] != ""; {
+		case ok && !twice:
+			j.cells[at] = cmp.Or(values[i], j.cells[at])
+		default: // a name that only comes later, or twice: the row is ragged
 			j.cells = append(j.cells, n+": "+values[i])
 		}
 	}
