@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 
 	"uchi/internal/core/fault"
@@ -79,13 +80,14 @@ func datePart(from, to int) func(string) string {
 	}
 }
 
-func cellEnv() (*cel.Env, error) {
+// cellEnv gives what expressions are read in, which is made once.
+var cellEnv = sync.OnceValues(func() (*cel.Env, error) {
 	texts := cel.MapType(cel.StringType, cel.StringType)
 	return cel.NewEnv(cel.Variable(cellsName, texts), cel.Variable(fieldsName, texts), ext.Strings(),
 		textFunction("title", TitleCase), textFunction("digits", Digits), textFunction("upper", strings.ToUpper),
 		textFunction("lower", strings.ToLower),
 		textFunction("year", datePart(0, 4)), textFunction("month", datePart(5, 7)), textFunction("day", datePart(8, 10)))
-}
+})
 
 // CompileText makes an expression ready that gives a text; headers are the
 // columns that it may name.

@@ -26,7 +26,13 @@ func openRows(src Source, reading Reading, limits Limits) (Reader, []io.Closer, 
 			return nil, nil, err
 		}
 		t, err := newTurned(src, rows, limits)
-		return t, closers, err
+		if err != nil {
+			for _, c := range closers {
+				c.Close() //nolint:errcheck // only read from
+			}
+			return nil, nil, err
+		}
+		return t, closers, nil
 	}
 	format, _, err := sniff(src)
 	if err != nil {

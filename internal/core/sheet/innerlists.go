@@ -16,29 +16,41 @@ import (
 // list that never has more than one is as good as the object in it, and read so. One that has more is a table
 // of its own, which can be read in the place of the objects: each row is one of its items, behind the number
 // of the object that it stands in. One of names and values (fields that somebody has added, answers to the
-// questions of a form) is read as the members that it stands for.
+// questions of a form), whose names come again from object to object, is read as the members that it stands for.
 
 // innerList is what is known of the lists that stand under one name in each object.
 type innerList struct {
 	most   int  // of objects, in one of them
 	mixed  bool // something else stands in it as well
 	within bool // it stands in another list
-	pairs  bool // each object is a name and a value, and no name comes twice
+	told   bool // each object is a name and a value, and no name comes twice in a list
+	lists  int  // that hold any
+	total  int  // of objects, in all of them
+	labels map[string]bool
+}
+
+// mostLabels is how many names the fields that somebody has added may have at most.
+const mostLabels = 100
+
+// pairs reports whether such lists are names and values that stand for members: where several lists were seen, their
+// names come again.
+func (l *innerList) pairs() bool {
+	return l.told && len(l.labels) <= mostLabels && (l.lists == 1 || len(l.labels) < l.total)
 }
 
 // table reports whether the items of such lists are rows of a table of their own.
-func (l *innerList) table() bool { return !l.mixed && !l.within && !l.pairs && l.most > 1 }
+func (l *innerList) table() bool { return !l.mixed && !l.within && !l.pairs() && l.most > 1 }
 
 // single reports whether a list is as good as what stands in it.
-func (l *innerList) single() bool { return !l.mixed && (l.pairs || l.most <= 1) }
+func (l *innerList) single() bool { return !l.mixed && (l.pairs() || l.most <= 1) }
 
 // item is an object within a list, as its members' names and values.
 type item struct{ names, values []string }
 
 // What the two members of a name and its value are called.
 var (
-	namesOfPairs  = []string{"name", "key", "label", "field", "title", "question", "code", "attribute", "fieldName", "field_name"}
-	valuesOfPairs = []string{"value", "val", "answer", "text", "content", "fieldValue", "field_value"}
+	namesOfPairs  = []string{"name", "key", "label", "field", "question", "attribute", "fieldName", "field_name"}
+	valuesOfPairs = []string{"value", "val", "answer", "fieldValue", "field_value"}
 )
 
 // pair gives the name and the value that an item of a list stands for; ok is false where it is none.
@@ -55,15 +67,15 @@ func (o item) pair(list string) (name, value string, ok bool) {
 	return "", "", false
 }
 
-// inPairs reports whether all items of a list are such, each with another name.
-func inPairs(list string, objects []item) bool {
+// inPairs reports whether all items of a list are such, each with another name, and takes note of the names.
+func (l *innerList) inPairs(list string, objects []item) bool {
 	seen := map[string]bool{}
 	for _, o := range objects {
 		name, _, ok := o.pair(list)
 		if !ok || seen[name] {
 			return false
 		}
-		seen[name] = true
+		seen[name], l.labels[name] = true, true
 	}
 	return true
 }
@@ -84,11 +96,14 @@ func (s *shapeOfObjects) note(name string, objects []item, others int, within bo
 		if len(objects) == 0 {
 			return
 		}
-		l = &innerList{pairs: true}
+		l = &innerList{told: true, labels: map[string]bool{}}
 		s.lists[name], s.order = l, append(s.order, name)
 	}
 	l.most, l.mixed, l.within = max(l.most, len(objects)), l.mixed || others > 0, l.within || within
-	l.pairs = l.pairs && inPairs(name, objects)
+	l.told, l.total = l.told && l.inPairs(name, objects), l.total+len(objects)
+	if len(objects) > 0 {
+		l.lists++
+	}
 }
 
 // add takes note of the members of an object.
@@ -176,9 +191,9 @@ func (j *jsonLines) shapeOf() (*shapeOfObjects, error) {
 func (j *jsonLines) numberCalled(names []string) string {
 	number := j.number.name
 	if bareNumber.MatchString(number) || slices.Contains(names, number) {
-		base := path.Base(j.src.Name)
-		of := cmp.Or(j.main, strings.TrimSuffix(base, path.Ext(base)))
-		if j.main == Objects {
+		of := j.main
+		if of == Objects { // they have no name but that of the file
+			base := path.Base(j.src.Name)
 			of = strings.TrimSuffix(base, path.Ext(base))
 		}
 		return of + "." + number
@@ -189,7 +204,7 @@ func (j *jsonLines) numberCalled(names []string) string {
 // inList reads what stands in a list, whose bracket has been read.
 func (j *jsonLines) inList(d *json.Decoder, name string, depth int, names, values *[]string) error {
 	var texts []string
-	var objects []item
+	var all, objects []item
 	others := 0
 	j.within++
 	for n := 0; d.More(); n++ {
@@ -202,7 +217,8 @@ func (j *jsonLines) inList(d *json.Decoder, name string, depth int, names, value
 			return err
 		}
 		texts = append(texts, said...)
-		if len(inner) > 0 && inner[0] == name {
+		all = append(all, item{inner, said})
+		if len(inner) > 0 && inner[0] == name { // no object
 			others++
 			continue
 		}
@@ -215,14 +231,14 @@ func (j *jsonLines) inList(d *json.Decoder, name string, depth int, names, value
 	if j.learns {
 		j.learned.note(name, objects, others, j.within > 0)
 	}
-	if name == j.list && others == 0 {
-		j.items = append(j.items, objects...)
+	if name == j.list { // what is no object, as the first lists had none, stands in a row of its own
+		j.items = append(j.items, all...)
 	}
 	if l := j.learned.lists[name]; l == nil || !l.single() || others > 0 {
 		*names, *values = append(*names, name), append(*values, strings.Join(texts, "; "))
 		return nil
 	}
-	pairs, told := j.learned.lists[name].pairs, map[string]int{}
+	pairs, told := j.learned.lists[name].pairs(), map[string]int{}
 	for n, o := range objects {
 		if label, said, ok := o.pair(name); pairs && ok {
 			label = fault.Cut(j.pairCalled(name, label), mostName/4)
@@ -250,7 +266,7 @@ func (j *jsonLines) inList(d *json.Decoder, name string, depth int, names, value
 func (j *jsonLines) pairCalled(list, name string) string {
 	_, taken := j.learned.texts[name]
 	for other, l := range j.learned.lists {
-		if l.pairs && other != list {
+		if l.pairs() && other != list {
 			_, there := j.learned.texts[other+"."+name]
 			taken = taken || there
 		}

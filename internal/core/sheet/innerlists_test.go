@@ -79,6 +79,18 @@ func TestPairsInLists(t *testing.T) {
 			t.Errorf("%s: %s %v %v", c.text, header, rows, err)
 		}
 	}
+	// notes are no fields, whatever their names: none comes again
+	for _, names := range []string{"title text", "name value"} {
+		name, value, _ := strings.Cut(names, " ")
+		var text strings.Builder
+		for n := range 9 {
+			fmt.Fprintf(&text, `{"id":%d,"notes":[{%q:"Call %d","%s":"x"},{%q:"Visit %d","%s":"y"}]}`+"\n", n, name, n, value, name, n, value)
+		}
+		header, _, notices, err := readDetected("x.jsonl", text.String(), Reading{})
+		if err != nil || header != "id|notes" || notices != "inner_lists" {
+			t.Errorf("%s: %s %s %v", names, header, notices, err)
+		}
+	}
 	// a later object with a name twice is not lost
 	text := strings.Repeat(`{"id":1,"l":[{"name":"a","value":1}]}`+"\n", headerLines) + `{"id":2,"l":[{"name":"a","value":3},{"name":"b","value":4},{"name":"a","value":5}]}` + "\n"
 	_, rows, _, err := readSource(source(text), Reading{})
@@ -120,6 +132,20 @@ func TestPartsOfInnerLists(t *testing.T) {
 		if got := strings.Join(names, " "); got != want || err != nil {
 			t.Errorf("%s: %q %v", text, got, err)
 		}
+	}
+}
+
+// What stands among the objects of a list later on and is none is a row of its own, with more cells than the header.
+func TestOtherThingsInATable(t *testing.T) {
+	text := strings.Repeat(`{"id":1,"l":[{"a":1},{"a":2}]}`+"\n", headerLines) + `{"id":2,"l":[{"a":3},"b",{"a":4}]}` + "\n"
+	_, rows, _, err := readSource(source(text), Reading{Sheet: "l"})
+	ok(t, err)
+	var got []string
+	for _, r := range rows[2*headerLines:] {
+		got = append(got, strings.Join(r.Cells, "|"))
+	}
+	if want := "3 |l: b 4"; strings.Join(got, " ") != want {
+		t.Errorf("%q", got)
 	}
 }
 

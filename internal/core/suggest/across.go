@@ -283,21 +283,6 @@ func (v *View) Across(targets []Target) []Suggestion {
 	return list
 }
 
-// onlyReading reports whether a header that may say two fields of words can only mean the one that it was given,
-// since another column, which cannot be this one, was given the other: Razão Social beside Nome Fantasia.
-func onlyReading(places []place, column, at int, given []int, scores [][]float64) bool {
-	if scores[column][at] < leastVague || places[at].field.Type != catalog.Text || ownKey(places[at].field) {
-		return false
-	}
-	for c, i := range given {
-		if c != column && i >= 0 && places[i].target == places[at].target && scores[c][i] >= certain && scores[c][at] < doubt &&
-			scores[column][i] >= certain && places[i].field.Type == catalog.Text {
-			return true
-		}
-	}
-	return false
-}
-
 // across is as Across, and gives those suggestions too that are not taken because they seem to
 // be of the lines of what a draft makes.
 func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
@@ -346,7 +331,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		if unit, _ := value.UnitOf(s.Column); inUnits(places[i].field) && value.ToBeMultiplied(places[i].field, s.Column) {
 			s.Reason += ", and its amounts are in " + string(unit)
 		}
-		if s.Taken = s.Confidence >= certain || onlyReading(places, c, i, given, scores); !s.Taken {
+		if s.Taken = s.Confidence >= certain; !s.Taken {
 			s.Others = othersOf(targets, places, i, scores[c], reasons[c])
 		}
 		out = append(out, s)

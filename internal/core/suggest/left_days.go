@@ -92,10 +92,10 @@ func (l *left) onlyDay() {
 	if !ok {
 		return
 	}
-	close := l.meant("close")(f) // nobody expects it at a time of the day
+	closing := l.meant("close")(f) // nobody expects it at a time of the day
 	if col, ok := onlyOne(l.rest(), func(c remaining) bool {
 		return c.Blank*5 < c.Filled && len(daysOf(c)) > 0 && (l.unsaid(c, f) || !saysOtherDay(c.Header)) &&
-			!(close && share(c.Samples, atATime) > 0.7)
+			!(closing && share(c.Samples, atATime) > 0.7)
 	}); ok {
 		l.take(col, f.Name, "it is the one column of days, of which every record needs one")
 	}

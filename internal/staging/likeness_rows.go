@@ -1,0 +1,173 @@
+package staging
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/matching"
+	"uchi/internal/core/verdict"
+	"uchi/internal/pgcopy"
+	"uchi/internal/schema"
+)
+
+// repeatAlike finds the rows that are the same by likeness as an earlier one, or as
+// one that has found its record. A row about a record of which a person is asked,
+// and one of which they have said that it is none of the records, are looked at as
+// well: else two equal rows, answered alike, would make two records.
+func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchRule) error {
+	c := matching.NewComparer(k.plan.Type, rule.Alike)
+	if ok, err := k.stageKeys(ctx, n, c); err != nil || !ok {
+		return err
+	}
+	if err := k.do(ctx, stepRepeatLikeness, k.equalRows(c)); err != nil {
+		return err
+	}
+	// How rare a value is, and what is near, does not hang on how many rows are
+	// checked again.
+	held := k.ofRows()
+	freq, err := k.frequencies(ctx, held, 2)
+	if err != nil {
+		return err
+	}
+	freq.Prior = matching.PriorRows
+	err = k.blockPairs(ctx, "{open d}", held, 1, `
+		p.other <> p.row_no
+		and (p.other < p.row_no or exists (select from `+k.among("matches")+` m where m.row_no = p.other))
+		and `+k.undenied("p", "p.other"))
+	if err != nil {
+		return err
+	}
+	err = k.score(ctx, q(`
+		select p.row_no, p.other, d.values, r.values
+		from {pairs} p join {keys} d using (row_no) join `+held.from+` r on r.row_no = p.other
+		order by p.row_no`), c, freq, rule)
+	if err != nil {
+		return err
+	}
+	takeAt, _ := rule.Bounds()
+	sure := arg{"sure": []int32{int32(matching.Found), int32(matching.Many)}, "take_at": takeAt}
+	// Many means that several other rows are it, which are then one another's
+	// repeats: the first that has found a record leads, else the first. What speaks
+	// against the record itself is not outweighed by a row between.
+	err = k.do(ctx, stepRepeatLikeness,
+		q(`analyze {found}`),
+		q(`create unlogged table {twice} as
+			select row_no, lead, finds, record_id,
+				finds = 0 or finds = 1 and not {other_key} and (
+					not exists (select from {candidates} c where c.row_no = x.row_no)
+					or record_id in (select c.record_id from {candidates} c where c.row_no = x.row_no
+					and coalesce(c.against, '{}') = '{}')
+				) as agrees
+			from (
+				select f.row_no, (array_agg(f.other order by m.record_id is null, f.other))[1] as lead,
+					count(distinct m.record_id) as finds, min(m.record_id) as record_id
+				from {found} f left join `+k.among("matches")+` m on m.row_no = f.other
+				where f.decision = any(@sure) and f.percent >= @take_at
+				group by f.row_no
+			) x`, sure, frag{"other_key": k.otherKey("x.row_no", "x.record_id")}))
+	if err != nil {
+		return err
+	}
+	if err := k.oppose(ctx, c, freq); err != nil {
+		return err
+	}
+	return k.do(ctx, stepRepeatLikeness,
+		q(`insert into {repeats} (row_no, lead) select row_no, lead from {twice} t
+			where agrees and not exists (select from {opposed} o where o.row_no = t.row_no) on conflict do nothing`),
+		// What is left is asked, but about rows whose record is asked about already.
+		q(`delete from {found} f
+			where exists (select from {repeats} x where x.row_no = f.row_no)
+				or exists (select from `+k.among("matches")+
+			` m join {candidates} c on c.record_id = m.record_id where m.row_no = f.other and c.row_no = f.row_no)`),
+		q(`drop table {twice}, {opposed}`),
+		q(`insert into {candidates} (row_no, place, other_row, percent, reasons, against, alike)
+			select f.row_no, f.place + (select count(*) from {candidates} c
+			where c.row_no = f.row_no), f.other, f.percent, f.reasons, f.against, f.alike
+			from {found} f`),
+		q(`update {questions} x set kind = @several, candidates = x.candidates + f.n
+			from (select row_no, count(*) as n from {found} group by row_no) f
+			where f.row_no = x.row_no`, arg{"several": string(verdict.AskSeveral)}),
+		q(`insert into {questions} (row_no, kind, rule, candidates, percent)
+			select f.row_no, @kind, @rule, count(*), max(f.percent) from {found} f
+			where not exists (select from {questions} x where x.row_no = f.row_no)
+			group by f.row_no`, arg{"kind": string(verdict.AskRepeat), "rule": n}),
+		q(`drop table {found}, {pairs}`))
+}
+
+// oppose finds the rows that are surely the same as one with a record, and cannot be that record: the son, of
+// whom a row without a birthday lies between him and his father. Those that are compared with the record
+// already, and were near enough to be asked about, say so themselves.
+func (k *draftCheck) oppose(ctx context.Context, c *matching.Comparer, freq matching.Frequencies) error {
+	if err := k.do(ctx, stepOpposed, q(`create unlogged table {opposed} (row_no bigint not null)`)); err != nil {
+		return err
+	}
+	query, _, err := q(`
+		select t.row_no, d.values, {values}
+		from {twice} t join {keys} d using (row_no) join {records} r on r.id = t.record_id
+		where t.agrees and t.finds = 1 and not exists (select from {candidates} c where c.row_no = t.row_no)`,
+		frag{"values": comparedColumns(c.Fields, ofRecord("r"), employerOf(k.i.Workspace, k.catalog, "r"))}).compose(k.word)
+	if err != nil {
+		return err
+	}
+	judge := c.Judge(k.weights, freq)
+	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("opposed"), []string{"row_no"})
+	err = pgcopy.Out(ctx, k.room.reading, query, func(f [][]byte) error {
+		row, record := c.Prepare(pgcopy.TextsOf(f[1], nil)), c.Prepare(pgcopy.TextsOf(f[2], nil))
+		if judge.Compare(&row, &record).Most != matching.MayNothing {
+			return nil
+		}
+		out.Row(1)
+		out.Int64(pgcopy.Int64Of(f[0]))
+		return out.Flush()
+	})
+	if err := out.End(err); err != nil {
+		return fmt.Errorf("%s: %w", stepOpposed.does, err)
+	}
+	return nil
+}
+
+// otherKey is the SQL of whether a row has another key than a record, both given as
+// SQL.
+func (k *draftCheck) otherKey(row, record string) string {
+	var differ []string
+	for _, fp := range k.plan.Fields {
+		if fp.Field.Key {
+			differ = append(differ, `r.`+schema.Key(fp.Field.Name)+` <> d.`+schema.Key(fp.Field.Name))
+		}
+	}
+	if len(differ) == 0 {
+		return `false`
+	}
+	return `exists (select from {draft} d, {records} r where d.row_no = ` + row + ` and r.id = ` + record + `
+		and (` + strings.Join(differ, " or ") + `))`
+}
+
+// equalRows finds rows equal in all that is compared where they are more than
+// blocking takes; there need be no score for them.
+func (k *draftCheck) equalRows(c *matching.Comparer) stmt {
+	names, others := c.Telling()
+	filled := func(at []int) string {
+		var parts []string
+		for _, i := range at {
+			parts = append(parts, fmt.Sprintf(`d.values[%d] <> ''`, i+1))
+		}
+		return `(` + strings.Join(parts, " or ") + `)`
+	}
+	if len(names) == 0 || len(others) == 0 {
+		return stmt{}
+	}
+	return q(`insert into {repeats} (row_no, lead)
+		select d.row_no, g.lead
+		from {keys} d
+		join (
+			select values, coalesce(min(m.row_no), min(x.row_no)) as lead
+			from {keys} x left join {matches} m on m.row_no = x.row_no
+			where {stays x}
+			group by values having count(*) > @sharing
+		) g on g.values = d.values
+		where d.row_no <> g.lead and {named} and {told} and {open d} and {undenied}
+		on conflict do nothing`, frag{"named": filled(names), "told": filled(others),
+		"undenied": k.undenied("d", "g.lead")}, arg{"sharing": mostSharing})
+}
