@@ -17,8 +17,9 @@ import (
 // for the difference, the problems and the load alike.
 
 // doubt is the SQL of whether the value now of a field says less than what is in a
-// record; null and false are no. of gives the row's value of any field.
-func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(catalog.Field) string) string {
+// record; null and false are no. Row and record are the aliases of the two, of gives the row's
+// value of any field.
+func (k *draftCheck) doubt(fp mapping.FieldPlan, row, record, now string, of func(catalog.Field) string) string {
 	was := schema.Column(fp.Field, record)
 	switch fp.Doubt {
 	case catalog.Older:
@@ -81,19 +82,13 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 		sql := domain(now) + anybodys + ` and not ` + domain(was) + anybodys
 		// Or the mailbox that is there is at the company for which the person works, and
 		// goes on to work by what the row says.
-		for _, f := range k.plan.Type.Fields {
-			if f.ComparedAs() != catalog.AsEmployer {
-				continue
-			}
+		for _, w := range k.workplaces() {
 			stays := `true`
-			if k.field(f.Name) != nil {
-				stays = `coalesce(` + of(f) + ` = ` + schema.Column(f, record) + `, true)`
+			if k.field(w.field.Name) != nil {
+				stays = `coalesce(` + of(w.field) + ` = ` + schema.Column(w.field, record) + `, true)`
 			}
-			if at := k.domainsOf(f, record); at != "" {
-				sql = `(` + sql + ` or ` + stays +
-					` and exists (` + at + ` where ` + domain(was) + ` = x.domain) and not exists (` + at + `
-						where ` + domain(now) + ` = x.domain))`
-			}
+			sql = `(` + sql + ` or ` + stays + ` and ` + w.has(domain(was), row, record) + ` and not ` +
+				w.has(domain(now), row, record) + `)`
 		}
 		if _, people := k.plan.Type.FieldAs(catalog.AsFamilyName); people {
 			sql = desksOver(now, was) + ` or ` + domain(now) + ` <> ` + domain(was) + ` and ` + sql
@@ -120,34 +115,56 @@ func desksOver(now, was string) string {
 	return `(` + desks(now) + ` and not ` + desks(was) + `)`
 }
 
-// domainsOf is the query of the domains, x.domain, of the company that a field of a
-// record points to.
-func (k *draftCheck) domainsOf(f catalog.Field, record string) string {
-	t, ok := k.catalog.Type(f.To)
-	if !ok {
-		return ""
-	}
-	var all string
-	for _, of := range t.Fields {
-		var domain string
-		switch of.ComparedAs() {
-		case catalog.AsWeb:
-			domain = `lower(substring(` + schema.Column(of, "e") + ` from '^(?:[a-z]+://)?(?:www[.])?([^/:?#]+)'))`
-		case catalog.AsEmail:
-			domain = `lower(split_part(` + schema.Column(of, "e") + `, '@', 2))`
-		default:
+// workplace is a field of a person's record that points to the company, of which something
+// tells the domains.
+type workplace struct {
+	field     catalog.Field
+	company   catalog.RecordType
+	companies string // the table of its records
+}
+
+// workplaces lists the fields of a record that point to the company for which somebody works.
+func (k *draftCheck) workplaces() (list []workplace) {
+	for _, f := range k.plan.Type.Fields {
+		t, ok := k.catalog.Type(f.To)
+		if f.ComparedAs() != catalog.AsEmployer || !ok || len(domainsOf(t, "e")) == 0 {
 			continue
 		}
-		if all != "" {
-			all += ` union all `
+		list = append(list, workplace{f, t, schema.Records(k.i.Workspace, t.Name)})
+	}
+	return list
+}
+
+// domainsOf lists the SQL of the domains of a company, given by its alias.
+func domainsOf(t catalog.RecordType, company string) (list []string) {
+	for _, f := range t.Fields {
+		switch f.ComparedAs() {
+		case catalog.AsWeb:
+			list = append(list, `lower(substring(`+schema.Column(f, company)+` from '^(?:[a-z]+://)?(?:www[.])?([^/:?#]+)'))`)
+		case catalog.AsEmail:
+			list = append(list, `lower(split_part(`+schema.Column(f, company)+`, '@', 2))`)
 		}
-		all += `select ` + domain + ` as domain from ` + schema.Records(k.i.Workspace, t.Name) + ` e where e.id = ` +
-			schema.Column(f, record)
 	}
-	if all == "" {
-		return ""
+	return list
+}
+
+// alias names the company of the record of a staged draft.
+func (w workplace) alias() string { return schema.Ident("at_" + w.field.Name) }
+
+// join is the SQL that sets the company beside the record r of a staged draft.
+func (w workplace) join() string {
+	return ` left join ` + w.companies + ` ` + w.alias() + ` on ` + w.alias() + `.id = ` + schema.Column(w.field, "r")
+}
+
+// has is the SQL of whether a domain is one of the company of a record. That of a staged draft
+// stands beside it, so that the server can look at the rows on all cores: it does not where a
+// query looks something up for each row.
+func (w workplace) has(domain, row, record string) string {
+	if row == stagedRow {
+		return `coalesce(` + domain + ` in (` + list(domainsOf(w.company, w.alias())) + `), false)`
 	}
-	return `select from (` + all + `) x`
+	return `exists (select from ` + w.companies + ` e where e.id = ` + schema.Column(w.field, record) + ` and ` + domain +
+		` in (` + list(domainsOf(w.company, "e")) + `))`
 }
 
 var stepDoubt = step{does: "notes what records know better", reads: "draft aside matches links settled became " +
@@ -348,7 +365,7 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 			own := schema.Literal("the record has a mailbox of the person's own: ") + ` || ` + k.shown(fp.Field, was)
 			words = `case when ` + desksOver(now(fp.Field), was) + ` then ` + own + ` else ` + words + ` end`
 		}
-		when := `(` + k.doubt(*fp, "r", now(fp.Field), now) + `) and not ` + kept
+		when := `(` + k.doubt(*fp, stagedRow, "r", now(fp.Field), now) + `) and not ` + kept
 		note(problem.DoubtfulValue, fp, fp.Doubtful == mapping.KeepThere, fp.Field.Name, when, words)
 	}
 	if len(details) == 0 {

@@ -234,10 +234,13 @@ func (c *chunk) decide(ctx context.Context) error {
 		}
 		all = append(all, sql)
 	}
+	ofRow := `outcome`
+	if len(c.drafts) > 1 {
+		ofRow = `case when draft = 1 then
+			(array[{words}])[min(array_position(array[{words}], outcome)) over (partition by row_no)] end`
+	}
 	err := c.do(ctx, stepDecide, q(`insert into {results} (row_no, draft, run, outcome, of_row, record_id, detail)
-		select row_no, draft, @run, outcome,
-			case when draft = 1 then (array[{words}])[min(array_position(array[{words}], outcome)) over (partition by row_no)] end,
-			record_id, detail
+		select row_no, draft, @run, outcome, `+ofRow+`, record_id, detail
 		from ({all}) x
 		order by row_no, draft`,
 		frag{"words": literals(weight), "all": strings.Join(all, " union all ")}, arg{"run": c.run.Piece}))

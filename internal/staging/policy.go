@@ -39,7 +39,7 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 		now = `case when not ` + k.unmoved(fp, row, now) + ` then ` + now + ` end`
 	}
 	if fp.Doubt != catalog.NoDoubt && fp.Doubtful == mapping.KeepThere {
-		now = `case when not coalesce(` + k.doubt(fp, record, now, of) + `, false) then ` + now + ` end`
+		now = `case when not coalesce(` + k.doubt(fp, row, record, now, of) + `, false) then ` + now + ` end`
 	}
 	both := fp.Both
 	var out string
@@ -324,8 +324,16 @@ func (k *draftCheck) staged() string {
 		cols = append(cols, `s.keep`)
 		joins += ` left join {settled} s on s.row_no = d.row_no`
 	}
-	return `(select ` + list(cols) + ` from ` + k.linked() + joins + `) q left join {records} r on r.id = q.record_id`
+	sql := `(select ` + list(cols) + ` from ` + k.linked() + joins + `) ` + stagedRow +
+		` left join {records} r on r.id = ` + stagedRow + `.record_id`
+	for _, w := range k.workplaces() { // the server leaves out what is not asked for
+		sql += w.join()
+	}
+	return sql
 }
+
+// stagedRow is the alias of a draft where it is staged.
+const stagedRow = "q"
 
 func resolvedColumn(field string) string { return schema.Ident("v_" + field) }
 

@@ -130,7 +130,8 @@ func (k *draftCheck) decide(ctx context.Context) error {
 		"skips_missing": skips(verdict.Case{}), "skips_there": skips(verdict.Case{Found: true}),
 	}
 	// What records would have, and the difference, are computed once, in inner queries;
-	// offset 0 keeps the server from computing them again wherever they are used.
+	// a volatile column keeps the server from computing them again wherever they are used,
+	// and, unlike "offset 0", lets it compute them on all cores.
 	words["said"] = `
 			select row_no, record_id, version, found_by, score, alike{refs_of},
 				(case
@@ -150,17 +151,17 @@ func (k *draftCheck) decide(ctx context.Context) error {
 				end) collate "C" as why,
 				other_row
 			from (
-				select s.*, case when record_id is not null and not left_out and {changed} then {changes} end as changes
+				select s.*, case when record_id is not null and not left_out and {changed} then {changes} end as changes,
+					clock_timestamp() as differed
 				from (
 					select q.row_no, q.record_id, q.version, q.found_by, q.score, q.alike{refs},
-						a.row_no is not null as left_out, p.row_no is not null as wrong, x.row_no is not null as open, a.why, a.other_row{afters}
+						a.row_no is not null as left_out, p.row_no is not null as wrong, x.row_no is not null as open, a.why, a.other_row{afters},
+						clock_timestamp() as looked
 					from {staged}
 					left join {aside} a on a.row_no = q.row_no
 					left join (select distinct row_no from {problems} p where {wrong}) p on p.row_no = q.row_no
 					left join (select distinct row_no from {asked} x where {about}) x on x.row_no = q.row_no
-					offset 0
 				) s
-				offset 0
 			) s
 			union all
 			select a.row_no, null, null, null, null, null{none}, {left_out} collate "C", null, a.why collate "C", a.other_row
