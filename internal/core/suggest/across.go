@@ -36,6 +36,7 @@ type View struct {
 	lacking map[string]bool            // types alone do not find all that they need but links; see Types
 	words   [][]string                 // of the header of each column
 	mark    tableMark                  // that most headers have, and that says nothing
+	role    string                     // what headers call the people of the rows; see wordForPeople
 	people  map[string]bool            // headers of columns of full names; see fullNames
 	lying   bool                       // the first column holds names of fields; see OnItsSide
 	house   string                     // the domain of the mailboxes of who imports it; see AtHouse
@@ -61,7 +62,7 @@ type compared struct {
 func NewView(columns []sheet.Column) *View {
 	v := &View{
 		columns: columns, kinds: make([]kindsOf, len(columns)), types: map[string]*compared{},
-		lacking: map[string]bool{}, people: map[string]bool{}, mark: markOf(columns),
+		lacking: map[string]bool{}, people: map[string]bool{}, mark: markOf(columns), role: wordForPeople(columns),
 	}
 	for n, col := range columns {
 		v.words = append(v.words, tokens(col.Header))
@@ -161,8 +162,8 @@ func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms, k
 	scores, reasons := make([]float64, len(x.fields)), make([]string, len(x.fields))
 	fits, looks := make([]fit, len(x.fields)), make([]string, len(x.fields))
 	x.heads[n] = header{aside: true}
-	if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
-		h := headerOf(t.Type.Name, v.headerFor(t.Type.Name, n), x.fields, forms, x.words)
+	if !strings.Contains(col.Header, view.Arrow) && !v.ofOthers(t.Type, col.Header) { // what is of another record is not this one's
+		h := headerOf(t.Type.Name, v.headerFor(t.Type, n), x.fields, forms, x.words)
 		if rest, ok := v.mark.cut(col.Header); ok && (!h.known || v.mark.also) {
 			if plain := headerOf(t.Type.Name, rest, x.fields, forms, x.words); !h.known || plain.best() > h.best() {
 				h = plain
@@ -318,6 +319,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 	v.pointElsewhere(places, scores)
 	v.numberCustomers(targets, places, scores, reasons)
 	v.besideFamily(places, scores)
+	v.fullBeside(places, scores)
 	v.firstOfSeveral(places, whose, scores)
 	v.letTellingGo(targets, places, scores)
 	v.letCodesGo(targets, places, scores)
@@ -533,6 +535,34 @@ func (v *View) besideFamily(places []place, scores [][]float64) {
 			if p.field.ComparedAs() == catalog.AsCompanyName {
 				scores[c][i] *= 0.5
 			}
+		}
+	}
+}
+
+// fullBeside lets the full name of a company be its legal one where another column has its name, or its short one.
+func (v *View) fullBeside(places []place, scores [][]float64) {
+	full, named := -1, false
+	for c, col := range v.columns {
+		sets := lift(headerWords(col.Header)).sets
+		says := func(concepts ...string) bool {
+			return slices.ContainsFunc(sets, func(set []string) bool { return slices.Equal(set, concepts) })
+		}
+		if says("full", "name") || says("company", "full", "name") {
+			full = c
+		} else {
+			named = named || says("name") || says("company") || says("company", "name")
+		}
+	}
+	if full < 0 || !named {
+		return
+	}
+	for i, p := range places {
+		switch {
+		case p.field.ComparedAs() != catalog.AsCompanyName || p.field.Type != catalog.Text:
+		case p.field.Required:
+			scores[full][i] *= 0.5
+		case scores[full][i] >= doubt:
+			scores[full][i] = max(scores[full][i], leftOver)
 		}
 	}
 }

@@ -290,6 +290,33 @@ func TestMailboxesOfPeople(t *testing.T) {
 	}
 }
 
+// A word before the given and the family names says who the people are, whatever else it means.
+func TestWordForPeople(t *testing.T) {
+	c := standard(t)
+	account, _ := c.Type("account")
+	contact, _ := c.Type("contact")
+	columns := columnsOf("Firm=Varnholt Ltd|Quellick plc|Estrava Ltd;Rep first name=Grace|Simon|Priya;Rep surname=Whitlock|Osei|" +
+		"Chandra;Rep role=Buyer|Owner|Buyer;Rep mail=grace@varnholt.example|simon@quellick.example|priya@estrava.example")
+	got := map[string]string{}
+	targets := []Target{{Draft: "account", Type: account}, {Draft: "contact", Type: contact}}
+	for _, s := range NewView(columns).Among(c).Across(targets) {
+		if s.Taken {
+			got[s.Column] += s.Draft + "." + s.Field + " "
+		}
+	}
+	for column, want := range map[string]string{"Rep first name": "contact.given_name ", "Rep surname": "contact.family_name ",
+		"Rep role": "contact.job_title ", "Rep mail": "contact.email "} {
+		if got[column] != want {
+			t.Errorf("%s: %q, want %q", column, got[column], want)
+		}
+	}
+	for _, s := range Columns(account, columns, nil) { // alone, the company has none of it
+		if s.Taken && s.Column == "Rep mail" {
+			t.Errorf("%s is %s of the company", s.Column, s.Field)
+		}
+	}
+}
+
 // A main number is the company's; the main person of it is a person.
 func TestMainNumber(t *testing.T) {
 	for header, want := range map[string]bool{"Hovednr.": true, "Main no.": true, "Main phone": true, "Zentrale": true,

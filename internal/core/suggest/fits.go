@@ -147,6 +147,20 @@ func (c *cells) ownMail() bool {
 	}) > 0.95 && !value.PrivateDomain(domain)
 }
 
+// manyHouses reports whether a column holds mailboxes of which most are at a house of their own: a house's own people
+// are not.
+func (c *cells) manyHouses() bool {
+	houses := map[string]bool{}
+	mails := c.share("", func(s string) bool {
+		_, domain, ok := strings.Cut(strings.ToLower(strings.TrimSpace(s)), "@")
+		if ok {
+			houses[domain] = true
+		}
+		return ok
+	})
+	return mails > 0.8 && len(c.col.Samples) >= fewest && len(houses)*2 > len(c.col.Samples)
+}
+
 // eachAnother reports whether nearly all texts of a column of some length are numbers of
 // something, and others than before: people come again.
 func (c *cells) eachAnother() bool {
@@ -172,8 +186,14 @@ func fitReference(c *cells) (fit, string) {
 		if c.ownMail() {
 			return distinctive, "its values are mailboxes of few people at one house"
 		}
-		if c.eachAnother() {
+		switch {
+		case c.eachAnother():
 			return contradicts, "its values are numbers, nearly each another"
+		case c.manyHouses():
+			return contradicts, "its values are mailboxes of many houses"
+		}
+		if c.share("initials", initials.MatchString) > 0.9 && c.col.Distinct*2 <= c.col.Filled {
+			return supports, "its values are initials of few people"
 		}
 	} else if c.ownMail() {
 		return against, "its values are mailboxes of few people at one house"
@@ -239,7 +259,7 @@ func fitPhone(c *cells) (fit, string) {
 		return neutralFit, ""
 	}
 	mobile := c.once("mobiles", func() float64 { // -1 when it cannot be told
-		if share, told := value.MobileShare(c.col.Samples); told >= fewest {
+		if share, told := value.MobileShare(c.col.Samples, ""); told >= fewest {
 			return share
 		}
 		return -1

@@ -72,13 +72,87 @@ func (v *View) isGrouped(column int) bool {
 
 // headerFor is the header of a column as it is compared with the fields of a type: of one in
 // a group of it, what stands behind the number, and a name where nothing does.
-func (v *View) headerFor(typeName string, column int) string {
-	g, ok := v.groups[typeName][column]
-	if !ok {
-		return v.columns[column].Header
+func (v *View) headerFor(t catalog.RecordType, column int) string {
+	if g, ok := v.groups[t.Name][column]; ok {
+		return cmp.Or(g.says, "Name")
 	}
-	return cmp.Or(g.says, "Name")
+	if listsValues(v.columns[column]) {
+		return ""
+	}
+	header := v.columns[column].Header
+	if rest, ok := v.ofRole(header); ok {
+		return rest
+	}
+	return header
 }
+
+// ofOthers reports whether a header says that its column is about people, and the records are none.
+func (v *View) ofOthers(t catalog.RecordType, header string) bool {
+	_, said := v.ofRole(header)
+	_, people := t.FieldAs(catalog.AsFamilyName)
+	return said && !people
+}
+
+// wordForPeople gives the word, folded, that stands before the given names and the family names of a sheet (“Rep first name”,
+// “Rep surname”): it says who the people of its rows are, whatever else it may mean. It is empty where none does, and
+// where they are few who come again and again: those are our own.
+func wordForPeople(columns []sheet.Column) string {
+	before := map[string]map[string]bool{} // what is said behind each word
+	for _, c := range columns {
+		words := headerWords(c.Header)
+		if len(words) < 2 || c.Distinct*2 <= c.Filled {
+			continue
+		}
+		for _, half := range []string{"given", "family"} {
+			if slices.ContainsFunc(lift(words[1:]).sets, func(set []string) bool { return slices.Equal(set, []string{half}) }) {
+				if before[words[0]] == nil {
+					before[words[0]] = map[string]bool{}
+				}
+				before[words[0]][half] = true
+			}
+		}
+	}
+	var roles []string
+	for w, said := range before {
+		if len(said) > 1 {
+			roles = append(roles, w)
+		}
+	}
+	if len(roles) != 1 {
+		return ""
+	}
+	return roles[0]
+}
+
+// ofRole reports whether a header begins with the word for the people of the rows, and gives what stands behind it.
+func (v *View) ofRole(header string) (rest string, ok bool) {
+	words := headerWords(header)
+	if v.role == "" || len(words) < 2 || words[0] != v.role {
+		return "", false
+	}
+	at := len([]rune(v.role))
+	if runes := []rune(header); len(runes) > at && value.Words(string(runes[:at])) == v.role {
+		rest = strings.TrimLeft(string(runes[at:]), " _.-:/")
+	}
+	return rest, rest != ""
+}
+
+// listsValues reports whether a header only lists what stands in the cells (“hot/warm/cold”, “Mr / Mrs”): it does not
+// say what that is.
+func listsValues(c sheet.Column) bool {
+	parts := eitherOr.Split(strings.ToLower(strings.TrimRight(c.Header, " ?:")), -1)
+	if len(parts) < 2 || c.Longest > longestListed {
+		return false
+	}
+	cells := map[string]bool{}
+	for _, s := range c.Samples {
+		cells[value.Words(s)] = true
+	}
+	return !slices.ContainsFunc(parts, func(part string) bool { return !cells[value.Words(part)] })
+}
+
+// longestListed is how long the values are at most that a header lists.
+const longestListed = 20
 
 // sharedPrefix gives the short form, with the sign behind it, with which most headers of a sheet
 // begin, as in LD_FNAME and LD_ORG: it says of what table they are. One that means whose they are, or

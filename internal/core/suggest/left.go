@@ -255,7 +255,8 @@ func (l *left) byCells() {
 			fit, what := x.fits[col.at][n], x.looks[col.at][n]
 			consent := setScore(l.target.Type.Name, f, []string{"consent"}) > 0 // which is asked for and never guessed
 			done := f.Type == catalog.YesNo && col.Distinct > 1 && !consent
-			if fit == supports && (done || f.ComparedAs() == catalog.AsLocality && col.Header == town) {
+			if fit == supports && (done || f.ComparedAs() == catalog.AsLocality && col.Header == town ||
+				col.quiet && l.onlyWords(f)) {
 				fit = tells
 			}
 			if (fit == tells || fit == distinctive) && l.alone(x, col.at, n) {
@@ -264,6 +265,13 @@ func (l *left) byCells() {
 			}
 		}
 	}
+}
+
+// onlyWords reports whether what a column without a header seems to hold can hardly be something else:
+// words can, and days where the records have no other. Numbers count all kinds of things.
+func (l *left) onlyWords(f catalog.Field) bool {
+	_, only := l.free(func(o catalog.Field) bool { return o.Type == catalog.Date })
+	return f.HoldsWords() || f.Type == catalog.Reference || f.Type == catalog.Date && only
 }
 
 // town gives the one column that remains of words that may be family names as well as towns, where

@@ -49,21 +49,23 @@ func (l *left) phones() {
 	if !hasMobile && !hasFixed {
 		return
 	}
-	var lines, mobiles, unknown []remaining
+	var numbers []remaining
 	x := l.view.compare(l.target.Type, l.target.Memory)
 	n := slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Type == catalog.Phone })
 	for _, c := range l.rest() {
-		if x.fits[c.at][n] == contradicts || !l.unsaid(c, fixed) && !says(c.Header, "phone") {
-			continue
+		if x.fits[c.at][n] != contradicts && (l.unsaid(c, fixed) || says(c.Header, "phone")) &&
+			share(c.Samples, likePhone) > 0.8 {
+			numbers = append(numbers, c)
 		}
-		switch part, told := value.MobileShare(c.Samples); {
-		case share(c.Samples, likePhone) <= 0.8:
-		case told < fewest:
-			unknown = append(unknown, c)
-		case part > 0.9:
-			mobiles = append(mobiles, c)
-		case part < 0.5:
-			lines = append(lines, c)
+	}
+	lines, mobiles, unknown := byKind(numbers, "")
+	if len(unknown) > 1 { // where the sheet is from tells them apart
+		var headers []string
+		for _, c := range unknown {
+			headers = append(headers, c.Header)
+		}
+		if home, ok := l.view.HomeOf(headers); ok {
+			lines, mobiles, unknown = byKind(numbers, home.Country)
 		}
 	}
 	if hasMobile && len(mobiles) == 1 {
@@ -84,6 +86,22 @@ func (l *left) phones() {
 			}
 		}
 	}
+}
+
+// byKind parts columns of telephone numbers into those of lines, those of mobiles and those of which
+// nobody can tell; a number without its country's code is one of home, where that is known.
+func byKind(numbers []remaining, home string) (lines, mobiles, unknown []remaining) {
+	for _, c := range numbers {
+		switch part, told := value.MobileShare(c.Samples, home); {
+		case told < fewest:
+			unknown = append(unknown, c)
+		case part > 0.9:
+			mobiles = append(mobiles, c)
+		case part < 0.5:
+			lines = append(lines, c)
+		}
+	}
+	return lines, mobiles, unknown
 }
 
 // onlyDay takes the one column of days that is left for the day that every record needs.

@@ -54,6 +54,20 @@ func TestWhatIsLeft(t *testing.T) {
 		"initials of nobody knows": {"opportunity", deal, "Zorb=" + strings.Repeat("GW|SO|", 4) + "GW", ""},
 		"full names":               {"lead", lead, "Zorb=" + people, "Zorb family_name, Zorb given_name"},
 		"two of full names":        {"lead", lead, "Zorb=" + people + ";Blip=" + strings.ToUpper(people), ""},
+		"streets without a header": {"contact", contact, "F4=14 Quarry Road|2 Chapel Lane|27 Station Approach|88a Market " +
+			"Place|5 The Maltings|3 Canal Wharf|9 Mill Street|1 High Street|6 Bridge Road", "F4 street"},
+		"a day without a header":       {"lead", lead, "F4=" + days, "F4 met_on"},
+		"one of two that deals have":   {"opportunity", deal + ";Closes=" + days, "F4=" + days, ""},
+		"numbers without a header":     {"account", "Company=" + firms, "F4=12|40|7|130|22|9|61|18|33", ""},
+		"what a header lists":          {"lead", lead, "High/medium/low=" + heat, "High/medium/low interest"},
+		"what a header lists of cells": {"contact", contact, "Mr/Mrs=" + strings.Repeat("Mr|Mrs|Dr|", 3) + "Mr", "Mr/Mrs honorific"},
+		"initials of who is in charge": {"opportunity", deal, "RESP_INIT=" + strings.Repeat("GW|SO|", 4) + "GW", "RESP_INIT owner"},
+		"what a company is called in full": {"account", "Short name=" + strings.ReplaceAll(strings.ReplaceAll(firms, " Ltd", ""), " plc", ""),
+			"Full name=" + firms, "Full name legal_name"},
+		"numbers that the towns' codes tell apart": {"contact", contact + ";Postcode=LS1 4AP|TR1 2HX|NR3 1AU|SY8 1AA|YO21 3PU|" +
+			"CA3 8JH|SA1 8AS|FK8 1EB|EX4 3AD", "F4=0113 496 0123|020 7946 0018|0113 496 0871|0117 496 0662|0113 496 0333|020 7946 " +
+			"0444|0113 496 0555|0117 496 0666|0113 496 0777;F5=07700 900123|07700 900124|07700 900129|07700 900321|07700 900777|" +
+			"07700 900555|07700 900444|07700 900333|07700 900222", "F4 phone, F5 mobile"},
 		"names of companies": {"account",
 			"Town=Leeds|Truro|Norwich|Ludlow|Whitby|Carlisle|Swansea|Stirling|Exeter", "Zorb=" + firms, "Zorb name"},
 		"the full name alone": {"account",

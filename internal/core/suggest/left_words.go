@@ -46,6 +46,12 @@ func (l *left) titles() {
 			other, _ := l.target.Type.Field(s.Field)
 			named := other.Type == catalog.Text && other.ComparedAs() == f.ComparedAs()
 			if s.Draft == l.target.Draft && s.Taken && named {
+				if col, ok := onlyOne(l.rest(), func(c remaining) bool {
+					return l.suggested(c, f) && always(c) && c.Distinct*2 > c.Filled
+				}); ok {
+					l.take(col, f.Name, "what they are called in full stands in “"+s.Column+"”")
+					return
+				}
 				l.list[n].Field, l.list[n].Reason = f.Name, s.Reason+", and no other column has the "+f.Label
 				return
 			}

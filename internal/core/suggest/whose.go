@@ -58,7 +58,11 @@ func (v *View) tell(targets []Target, out []owner) {
 				}
 			}
 		}
+		_, ofRole := v.ofRole(col.Header)
 		switch {
+		case ofRole && person >= 0 && company != person:
+			last = owner{person, false, false, "it stands beside “" + col.Header + "”"}
+			out[c] = owner{person, true, false, ""}
 		case said >= 0 && said < len(targets):
 			last = owner{said, false, false, "it stands beside “" + col.Header + "”"}
 			out[c] = owner{said, true, false, ""}

@@ -382,10 +382,11 @@ func Mobiles() (mobile, told string) {
 
 // MobileShare tells which part of the texts that are telephone numbers of a known plan
 // are mobile numbers, between 0 and 1, and how many could be told. Numbers without a
-// country are read as those of the country that most others are of.
-func MobileShare(texts []string) (share float64, told int) {
+// country are read as those of the country that most others are of, or of home (ISO 3166)
+// where none names its own; home may be empty.
+func MobileShare(texts []string, home string) (share float64, told int) {
 	regions := map[string]int{}
-	most := ""
+	most := home
 	for _, s := range texts {
 		n, err := phonenumbers.Parse(s, "")
 		if err != nil {

@@ -88,15 +88,19 @@ func TestHonorific(t *testing.T) {
 func TestMobileShare(t *testing.T) {
 	for _, x := range []struct {
 		texts []string
+		home  string
 		share float64
 		told  int
 	}{
-		{[]string{"+49 151 23456789", "0171 2345678", "+49 160 1234567"}, 1, 3},
-		{[]string{"+49 30 901820", "030 901821", "+49 89 23300"}, 0, 3},
-		{[]string{"+47 22 00 00 00", "+47 41 00 00 00"}, 0.5, 2},
-		{[]string{"none", "12"}, 0, 0},
+		{[]string{"+49 151 23456789", "0171 2345678", "+49 160 1234567"}, "", 1, 3},
+		{[]string{"+49 30 901820", "030 901821", "+49 89 23300"}, "", 0, 3},
+		{[]string{"+47 22 00 00 00", "+47 41 00 00 00"}, "", 0.5, 2},
+		{[]string{"none", "12"}, "", 0, 0},
+		{[]string{"0171 2345678", "0160 1234567"}, "", 0, 0},
+		{[]string{"0171 2345678", "0160 1234567"}, "DE", 1, 2},
+		{[]string{"+47 41 00 00 00", "22 00 00 00"}, "DE", 0.5, 2}, // what is written says more
 	} {
-		if share, told := MobileShare(x.texts); share != x.share || told != x.told {
+		if share, told := MobileShare(x.texts, x.home); share != x.share || told != x.told {
 			t.Errorf("%q: %v of %d", x.texts, share, told)
 		}
 	}
