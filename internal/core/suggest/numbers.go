@@ -203,7 +203,9 @@ func namesCustomers(header string) bool {
 	return meansOnly(header, "customer", "customer name", "company", "company name", "company customer", "company customer name")
 }
 
-func ofCustomers(header string) bool { return meansOnly(header, "customer number", "customer code") }
+func ofCustomers(header string) bool {
+	return meansOnly(header, "customer number", "customer code", "company number", "code company")
+}
 
 // meansOnly reports whether a header has no word that is not known, and one of its meanings is among some.
 func meansOnly(header string, some ...string) bool {

@@ -41,6 +41,8 @@ func (v *View) tell(targets []Target, out []owner) {
 	person := slices.IndexFunc(targets, func(t Target) bool { _, ok := t.Type.FieldAs(catalog.AsFamilyName); return ok })
 	company := slices.IndexFunc(targets, func(t Target) bool { _, ok := t.Type.FieldAs(catalog.AsCompanyName); return ok })
 	names, people := v.nameWords(), v.namesPeople(targets)
+	owned := slices.ContainsFunc(targets[0].Type.Fields,
+		func(f catalog.Field) bool { return setScore(targets[0].Type.Name, f, []string{"owner"}) >= certain })
 	last := owner{target: unknown}
 	for c, col := range v.columns {
 		if v.isGrouped(c) {
@@ -69,11 +71,16 @@ func (v *View) tell(targets []Target, out []owner) {
 		case said < 0 && company >= 0 && company != person && (namesCustomers(col.Header) || ofCustomers(col.Header)):
 			last = owner{company, false, false, "it stands beside “" + col.Header + "”"}
 			out[c] = owner{company, true, false, ""}
-		case said < 0 && person >= 0 && company != person && ofPerson(col.Header):
+		case said < 0 && company >= 0 && company != person && partOf(col.Header, partsOfCompanies, "company", "customer"):
+			last = owner{company, false, false, "it stands beside “" + col.Header + "”"}
+			out[c] = owner{company, true, false, ""}
+		case said < 0 && person >= 0 && company != person && partOf(col.Header, partsOfPeople, "person"):
 			last = owner{person, false, false, "it stands beside “" + col.Header + "”"}
 			out[c] = owner{person, true, false, ""}
 		case said < 0 && person >= 0 && company != person && says(col.Header, "name") && v.standsByGiven(c):
 			out[c] = owner{person, false, true, "it stands by the given names"}
+		case said < 0 && owned && meansOnly(col.Header, "owner", "name owner", "code owner", "number owner"):
+			out[c] = owner{0, false, true, "who looks after the row looks after its first record"}
 		case said < 0 && c == people:
 			out[c] = owner{person, false, true, "its cells are names of people"}
 		case said < 0 && person >= 0 && calledLike(col, names):
@@ -180,14 +187,20 @@ func (v *View) standsByGiven(c int) bool {
 	return given(c-1) || given(c+1)
 }
 
-// partsOfPeople are what headers say of a person whom they name: AP Vorname, contact mobile.
-var partsOfPeople = []string{"given", "family", "job", "mobile", "email", "salutation", "birth"}
+// partsOfPeople are what headers say of a person whom they name (AP Vorname, contact mobile), partsOfCompanies what they
+// say of a company (Betriebsort, firm web).
+var (
+	partsOfPeople    = []string{"given", "family", "job", "mobile", "email", "salutation", "birth"}
+	partsOfCompanies = []string{"town", "street", "postal", "region", "country", "phone", "web", "industry", "employees", "registration"}
+)
 
-// ofPerson reports whether a header says that what it names is a person's.
-func ofPerson(header string) bool {
+// partOf reports whether a header says that what it names is one of some parts of a whole: one of these.
+func partOf(header string, parts []string, wholes ...string) bool {
 	l := lift(headerWords(header))
 	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
-		return len(set) == 2 && slices.Contains(set, "person") &&
-			slices.ContainsFunc(partsOfPeople, func(c string) bool { return slices.Contains(set, c) })
+		among := func(list []string) bool {
+			return slices.ContainsFunc(set, func(c string) bool { return slices.Contains(list, c) })
+		}
+		return len(set) == 2 && among(wholes) && among(parts)
 	})
 }
