@@ -134,8 +134,8 @@ func TestWithDraft(t *testing.T) {
 	book := columnsOf(strings.Join([]string{
 		"First Name=Robert|Teresa|Wei|Maria|Sandra|John",
 		"Last Name=Hanley|O'Dell|Chang|Lund|Smith|McDonald",
-		"Company=Hanley Marine, Inc.|Harbor Point Yacht Club|Pacific Marine Institute|Lund Charters LLC|Smith & Associates|Lakeside Marina",
 		"Title=VP Ops|Dockmaster|Director|Owner|Manager|Manager",
+		"Company=Hanley Marine, Inc.|Harbor Point Yacht Club|Pacific Marine Institute|Lund Charters LLC|Smith & Associates|Lakeside Marina",
 		"Address 1=12 Wharf St|1 Harbor Pt|500 Ocean Ave|PO Box 77|77 Pier Rd|12 Lake St",
 		"Address 2=Ste 400|Floor 2|Bldg. C|Unit 4|Suite 3|Floor 1",
 		"City=Portland|Annapolis|Monterey|Key West|Boston|Lake Placid",
@@ -149,6 +149,25 @@ func TestWithDraft(t *testing.T) {
 	if o, still := r.Drafts[0].Fields["street"]; still || !slices.Equal(r.Drafts[1].Fields["street"].From,
 		[]string{"Address 1", "Address 2"}) {
 		t.Errorf("the street stays behind when its town goes: %v of %v", o.From, r.Drafts[1].Fields["street"].From)
+	}
+	// What stands between two columns of one of them is that one's.
+	for order, want := range map[string]string{
+		"Company,Industry,Town,Company phone,First name,Last name": "account", "Company,Last name,First name,Town,Mobile": "contact",
+	} {
+		var cols []sheet.Column
+		for _, h := range strings.Split(order, ",") {
+			cols = append(cols, columnsOf(map[string]string{
+				"Company": "Company=Hanley Ltd|Kade Ltd|Lund Ltd", "Industry": "Industry=Marina|Boats|Sails",
+				"Town": "Town=Whitby|Truro|Ludlow", "Company phone": "Company phone=0113 496 0123|0113 496 0871|0117 496 0662",
+				"First name": "First name=Robert|Teresa|Wei", "Last name": "Last name=Hanley|Lund|Chang", "Mobile": "Mobile=07700 900123|07700 900124|07700 900125",
+			}[h])...)
+		}
+		r = NewView(cols).WithDraft(Routine(person, Columns(person, cols, nil)), c, mapping.Draft{Type: "account"}, nothing)
+		for _, d := range r.Drafts {
+			if _, ok := d.Fields["locality"]; ok != (d.Type == want) {
+				t.Errorf("%s: the town is in %s: %v", order, d.Type, ok)
+			}
+		}
 	}
 	people := slices.Concat(filled(0, "Surname"), filled(2, "Company", "Website"))
 	ct, _ := c.Type("contact")

@@ -219,9 +219,9 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 	apart := slices.ContainsFunc(whose, func(o owner) bool { return o.said && o.target >= 0 && o.target < last })
 	people := v.peopleFrom(r, c)
 	before := taken(v.Across(targets[:last])) // what was not said by a person
-	says := func(column string) bool {
-		n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == column })
-		return n >= 0 && whose[n].target == last && (whose[n].said || whose[n].own || apart || n < people)
+	says := func(s Suggestion) bool {
+		n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == s.Column })
+		return n >= 0 && whose[n].target == last && (whose[n].said || whose[n].own || !s.left && (apart || n < people))
 	}
 	placed := func(column string) bool {
 		return slices.ContainsFunc(r.Drafts, func(d mapping.Draft) bool {
@@ -247,7 +247,7 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 	}
 	var moved []string
 	for _, s := range taken(all) {
-		if s.Draft != name || placed(s.Column) && !says(s.Column) && !v.saysBetter(targets, before, s, r) {
+		if s.Draft != name || placed(s.Column) && !says(s) && (s.left || !v.saysBetter(targets, before, s, r)) {
 			continue
 		}
 		if s.Fixed != "" {

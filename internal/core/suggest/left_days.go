@@ -93,6 +93,8 @@ func (l *left) phones() {
 func byKind(numbers []remaining, home string) (lines, mobiles, unknown []remaining) {
 	for _, c := range numbers {
 		switch part, told := value.MobileShare(c.Samples, home); {
+		case told < fewest && saysInPart(c.Header, "mobile"):
+			mobiles = append(mobiles, c)
 		case told < fewest:
 			unknown = append(unknown, c)
 		case part > 0.9:
@@ -102,6 +104,11 @@ func byKind(numbers []remaining, home string) (lines, mobiles, unknown []remaini
 		}
 	}
 	return lines, mobiles, unknown
+}
+
+// saysInPart reports whether a header can mean a concept, whatever else it says.
+func saysInPart(header, concept string) bool {
+	return slices.ContainsFunc(lift(headerWords(header)).sets, func(set []string) bool { return slices.Contains(set, concept) })
 }
 
 // onlyDay takes the one column of days that is left for the day that every record needs.

@@ -146,7 +146,4 @@ func (l *left) givenNames() {
 }
 
 // saysPerson reports whether a header speaks of a person, whatever else.
-func saysPerson(header string) bool {
-	return slices.ContainsFunc(lift(headerWords(header)).sets,
-		func(set []string) bool { return slices.Contains(set, "person") })
-}
+func saysPerson(header string) bool { return saysInPart(header, "person") }

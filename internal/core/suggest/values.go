@@ -104,6 +104,10 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 			return kind, why
 		}
 	}
+	if f.ComparedAs() == catalog.AsStreet && fit == neutralFit && kinds.known && kinds.p[textkind.Street] < 0.1 && again &&
+		seen.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) == 0 {
+		return against, "its values come again, and look like no streets"
+	}
 	return fit, what
 }
 

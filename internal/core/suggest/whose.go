@@ -79,7 +79,7 @@ func (v *View) tell(targets []Target, out []owner) {
 			out[c] = owner{person, true, false, ""}
 		case said < 0 && person >= 0 && company != person && says(col.Header, "name") && v.standsByGiven(c):
 			out[c] = owner{person, false, true, "it stands by the given names"}
-		case said < 0 && owned && meansOnly(col.Header, "owner", "name owner", "code owner", "number owner"):
+		case said < 0 && owned && (meansOnly(col.Header, "owner", "name owner", "code owner", "number owner") || v.namesFew(c)):
 			out[c] = owner{0, false, true, "who looks after the row looks after its first record"}
 		case said < 0 && c == people:
 			out[c] = owner{person, false, true, "its cells are names of people"}
@@ -98,6 +98,61 @@ func (v *View) tell(targets []Target, out []owner) {
 			out[c] = last
 		}
 	}
+	v.enclose(targets, out)
+}
+
+// enclose gives columns of which nothing says whose they are to the draft that the next ones before and behind them that
+// are surely of one are both of: what stands between the trade of a company and its telephone is the company's.
+func (v *View) enclose(targets []Target, out []owner) {
+	surely := make([]int, len(out)) // the target that a column is of by what it says, or by what only one has
+	for c := range out {
+		if surely[c] = unknown; out[c].said {
+			surely[c] = out[c].target
+		} else if only, ok := v.onlyHas(targets, c); ok {
+			surely[c] = only
+		}
+	}
+	for c := range out {
+		if surely[c] != unknown || out[c].own || v.isGrouped(c) {
+			continue
+		}
+		before, behind := c-1, c+1
+		for before >= 0 && surely[before] == unknown {
+			before--
+		}
+		for behind < len(out) && surely[behind] == unknown {
+			behind++
+		}
+		if before >= 0 && behind < len(out) && surely[before] == surely[behind] && surely[before] >= 0 {
+			out[c] = owner{surely[before], false, true, "it stands between “" + v.columns[before].Header + "” and “" +
+				v.columns[behind].Header + "”"}
+		}
+	}
+}
+
+// onlyHas gives the one target that has a field which the header of a column says, and that no other has.
+func (v *View) onlyHas(targets []Target, c int) (only int, ok bool) {
+	for n, t := range targets {
+		x := v.compare(t.Type, t.Memory)
+		for i := range x.fields {
+			if x.scores[c][i] < certain {
+				continue
+			}
+			if ok && only != n {
+				return 0, false
+			}
+			only, ok = n, true
+			break
+		}
+	}
+	return only, ok
+}
+
+// namesFew tells whether a column holds the full names of few people, who come again and again.
+func (v *View) namesFew(c int) bool {
+	col := v.columns[c]
+	return col.Filled >= fewestMute && col.Distinct*3 <= col.Filled && v.kinds[c].known &&
+		v.kinds[c].p[textkind.FullName] > ofPersons
 }
 
 // moreThanCompanies tells whether a column says clearly more than there are companies in the
