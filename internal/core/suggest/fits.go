@@ -475,6 +475,8 @@ func fitNames(c *cells) (fit, string) {
 	case f.Key && f.Type == catalog.Text &&
 		c.share("words", func(s string) bool { return digitsIn(s) == 0 && s != strings.ToUpper(s) }) > 0.6:
 		return contradicts, "its values are words, not numbers"
+	case f.Key && f.Type == catalog.Text && c.share("several words", severalWords) > 0.8:
+		return against, "its values are phrases, not numbers"
 	case f.Key && c.field.Type == catalog.Text && c.col.Distinct == c.col.Filled && c.col.Longest < 25 &&
 		c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) > 0.9:
 		return supports, "its values are numbers that tell records apart"

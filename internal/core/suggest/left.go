@@ -256,7 +256,7 @@ func (l *left) byCells() {
 			consent := setScore(l.target.Type.Name, f, []string{"consent"}) > 0 // which is asked for and never guessed
 			done := f.Type == catalog.YesNo && col.Distinct > 1 && !consent
 			if fit == supports && (done || f.ComparedAs() == catalog.AsLocality && col.Header == town ||
-				col.quiet && l.onlyWords(f)) {
+				col.quiet && (l.onlyWords(f) || f.Type == catalog.OneChoice && listsValues(*col.Column))) {
 				fit = tells
 			}
 			if (fit == tells || fit == distinctive) && l.alone(x, col.at, n) {
@@ -268,10 +268,11 @@ func (l *left) byCells() {
 }
 
 // onlyWords reports whether what a column without a header seems to hold can hardly be something else:
-// words can, and days where the records have no other. Numbers count all kinds of things.
+// words can, and days where the records have no other. Numbers count all kinds of things, and short
+// codes stand for them.
 func (l *left) onlyWords(f catalog.Field) bool {
 	_, only := l.free(func(o catalog.Field) bool { return o.Type == catalog.Date })
-	return f.HoldsWords() || f.Type == catalog.Reference || f.Type == catalog.Date && only
+	return f.HoldsWords() && f.Holds != catalog.HoldsRegion || f.Type == catalog.Reference || f.Type == catalog.Date && only
 }
 
 // town gives the one column that remains of words that may be family names as well as towns, where

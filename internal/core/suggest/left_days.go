@@ -59,7 +59,7 @@ func (l *left) phones() {
 		}
 	}
 	lines, mobiles, unknown := byKind(numbers, "")
-	if len(unknown) > 1 { // where the sheet is from tells them apart
+	if len(unknown) > 0 { // where the sheet is from may tell
 		var headers []string
 		for _, c := range unknown {
 			headers = append(headers, c.Header)
