@@ -66,7 +66,8 @@ func (a *app) table(header ...any) table.Writer {
 	for i, h := range header {
 		row = append(row, a.paint(bold, fmt.Sprint(h)))
 		switch h {
-		case "Rows", "Likeness", "Others", "Filled", "Blank", "Different", "Row", "No.", "Fields":
+		case "Rows", "Likeness", "Others", "Filled", "Blank", "Different", "Row", "No.", "Fields",
+			"create", "update", "delete", "same", "skip", "ask", "hold": // how many rows have the verdict
 			columns = append(columns, table.ColumnConfig{Number: i + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
 		case "What", "What happens": // what is wrong and what would mend it is never cut off
 			columns = append(columns, table.ColumnConfig{Number: i + 1, WidthMax: a.room(), WidthMaxEnforcer: text.WrapSoft})

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"encoding/csv"
 	"errors"
@@ -290,6 +291,19 @@ func (a *app) saidKept(i client.Import, kept client.Kept, one, many string) erro
 	return nil
 }
 
+// signBetween gives the sign that stands between the names in the first line of a sheet: spreadsheet
+// programs write another one than the comma where numbers have that.
+func signBetween(r *bufio.Reader) rune {
+	start, _ := r.Peek(r.Size()) // what there is
+	first, _, _ := strings.Cut(string(start), "\n")
+	for _, sign := range []rune{';', '\t'} {
+		if strings.ContainsRune(first, sign) && !strings.Contains(first, ",") {
+			return sign
+		}
+	}
+	return ','
+}
+
 // readAnswers reads answers from CSV with a header.
 func (a *app) readAnswers(file string) ([]client.Answer, error) {
 	var in io.Reader = a.in
@@ -302,8 +316,9 @@ func (a *app) readAnswers(file string) ([]client.Answer, error) {
 		defer f.Close()
 		in = f
 	}
-	r := csv.NewReader(in)
-	r.FieldsPerRecord = -1
+	start := bufio.NewReader(in)
+	r := csv.NewReader(start)
+	r.FieldsPerRecord, r.Comma = -1, signBetween(start)
 	lines, err := r.ReadAll()
 	if err != nil {
 		return nil, fault.New(fault.Invalid, "bad_answers", "the answers cannot be read: "+

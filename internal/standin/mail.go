@@ -134,6 +134,10 @@ func (k *Kept) parts(r *multipart.Reader) error {
 			return fmt.Errorf("read a mail: %w", err)
 		}
 		if name := p.FileName(); name != "" {
+			var words mime.WordDecoder // as many programs write names (RFC 2047)
+			if plain, err := words.DecodeHeader(name); err == nil {
+				name = plain
+			}
 			k.Files = append(k.Files, File{name, b})
 			continue
 		}

@@ -1,7 +1,6 @@
 package feed
 
 import (
-	"encoding/json"
 	"strings"
 	"testing"
 	"time"
@@ -124,54 +123,5 @@ func TestParts(t *testing.T) {
 	f.Name, f.Place, f.When = "x", Place{Kind: Folder, Folder: "/in"}, When{Cron: "0 6 * * *"}
 	if !fault.Is(f.Check(), "routine_missing") {
 		t.Error(f.Check())
-	}
-}
-
-// Each bound is passed by one row too many and says so in numbers; within all of them a
-// file may be loaded.
-func TestJudge(t *testing.T) {
-	var b Bounds
-	doc := `{"held":"2","new":"10 %","changed":"50%","deleted":"0","touched":"20 %","size":"50 %"}`
-	if err := json.Unmarshal([]byte(doc), &b); err != nil {
-		t.Fatal(err)
-	}
-	within := Found{Rows: 100, Verdicts: map[string]int64{"create": 10, "update": 50, "same": 38, "hold": 1, "ask": 1},
-		Records: 250, Last: 67}
-	if got := b.Judge(within); got != nil {
-		t.Errorf("within its bounds: %v", got)
-	}
-	for bound, change := range map[string]func(f *Found){
-		"held":            func(f *Found) { f.Verdicts = map[string]int64{"hold": 2, "ask": 1} },
-		"new":             func(f *Found) { f.Verdicts = map[string]int64{"create": 11} },
-		"changed":         func(f *Found) { f.Verdicts, f.Records = map[string]int64{"update": 51}, 1000 },
-		"deleted":         func(f *Found) { f.Verdicts = map[string]int64{"delete": 1} },
-		"touched":         func(f *Found) { f.Records = 249 },
-		"size":            func(f *Found) { f.Last = 66 },
-		"missing columns": func(f *Found) { f.Missing = []string{"Town"} },
-		"new values":      func(f *Found) { f.Values = []string{"Status: afloat"} },
-		"other columns":   func(f *Found) { f.Other = []string{"Depth"} },
-		"another table":   func(f *Found) { f.Another = 12 },
-		"unlike columns":  func(f *Found) { f.Unlike = []string{"Name: its values look like names of companies"} },
-	} {
-		f := within
-		change(&f)
-		got := b.Judge(f)
-		if len(got) != 1 || got[0].Bound != bound || got[0].Says == "" {
-			t.Errorf("%s: %v", bound, got)
-		}
-	}
-	b.WithoutSome, b.AnyValues, b.OtherColumns = true, true, true
-	within.Missing, within.Values, within.Other = []string{"a"}, []string{"b"}, []string{"c"}
-	if got := b.Judge(within); got != nil {
-		t.Errorf("what is allowed: %v", got)
-	}
-	for _, bad := range []string{"-1", "1.5", "x", "5 %%", "NaN"} {
-		if _, err := ParseLimit(bad); !fault.Is(err, "bad_limit") {
-			t.Errorf("%q: %v", bad, err)
-		}
-	}
-	again, err := json.Marshal(b)
-	if err != nil || !strings.Contains(string(again), `"new":"10 %"`) || !strings.Contains(string(again), `"held":"2"`) {
-		t.Errorf("%s %v", again, err)
 	}
 }
