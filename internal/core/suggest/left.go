@@ -256,7 +256,7 @@ func (l *left) byCells() {
 			consent := setScore(l.target.Type.Name, f, []string{"consent"}) > 0 // which is asked for and never guessed
 			done := f.Type == catalog.YesNo && col.Distinct > 1 && !consent
 			if fit == supports && (done || f.ComparedAs() == catalog.AsLocality && col.Header == town ||
-				col.quiet && (l.onlyWords(f) || f.Type == catalog.OneChoice && listsValues(*col.Column))) {
+				col.quiet && l.onlyWords(f, col)) {
 				fit = tells
 			}
 			if (fit == tells || fit == distinctive) && l.alone(x, col.at, n) {
@@ -267,11 +267,19 @@ func (l *left) byCells() {
 	}
 }
 
-// onlyWords reports whether what a column without a header seems to hold can hardly be something else:
-// words can, and days where the records have no other. Numbers count all kinds of things, and short
-// codes stand for them.
-func (l *left) onlyWords(f catalog.Field) bool {
+// onlyWords reports whether what a column without a header seems to hold can hardly be something else: many different
+// words can, and days where the records have no other; of few that come again, choices that the header lists. Numbers
+// count all kinds of things, and short codes stand for them.
+func (l *left) onlyWords(f catalog.Field, c remaining) bool {
 	_, only := l.free(func(o catalog.Field) bool { return o.Type == catalog.Date })
+	switch {
+	case listsValues(*c.Column):
+		return f.Type == catalog.OneChoice
+	case l.view.kinds[c.at].texts <= fewest:
+		return false
+	case f.ComparedAs() == catalog.AsLocality || f.ComparedAs() == catalog.AsFamilyName: // which any words may look like
+		return l.view.kinds[c.at].texts >= fewestToTell
+	}
 	return f.HoldsWords() && f.Holds != catalog.HoldsRegion || f.Type == catalog.Reference || f.Type == catalog.Date && only
 }
 

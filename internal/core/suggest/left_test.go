@@ -61,6 +61,8 @@ func TestWhatIsLeft(t *testing.T) {
 		"numbers without a header":     {"account", "Company=" + firms, "F4=12|40|7|130|22|9|61|18|33", ""},
 		"what a header lists":          {"lead", lead, "High/medium/low=" + heat, "High/medium/low interest"},
 		"what a header lists of cells": {"contact", contact, "Mr/Mrs=" + strings.Repeat("Mr|Mrs|Dr|", 3) + "Mr", "Mr/Mrs honorific"},
+		"few words are no towns": {"contact", contact, "Varm/lunken/kold=" + strings.Repeat("varm|lunken|kold|", 3) + "kold;F4=" +
+			strings.Repeat("varm|lunken|kold|", 3) + "kold", ""},
 		"initials of who is in charge": {"opportunity", deal, "RESP_INIT=" + strings.Repeat("GW|SO|", 4) + "GW", "RESP_INIT owner"},
 		"what a company is called in full": {"account", "Short name=" + strings.ReplaceAll(strings.ReplaceAll(firms, " Ltd", ""), " plc", ""),
 			"Full name=" + firms, "Full name legal_name"},
