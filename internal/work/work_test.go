@@ -180,9 +180,14 @@ func (b *bench) crash(i store.Import) {
 // another process.
 func (b *bench) begun(i store.Import, event life.Event) store.Run {
 	b.Helper()
-	var run store.Run
+	return b.begunTo(i, event, store.Run{})
+}
+
+// begunTo is as begun, of a run that is to do what another says.
+func (b *bench) begunTo(i store.Import, event life.Event, what store.Run) (run store.Run) {
+	b.Helper()
 	b.ok(b.store.Act(b.Context(), "main", i.ID,
-		store.Act{Event: event, By: b.person, Enqueue: func(_ context.Context, _ pgx.Tx, r store.Run) error {
+		store.Act{Event: event, By: b.person, Run: what, Enqueue: func(_ context.Context, _ pgx.Tx, r store.Run) error {
 			run = r
 			return nil
 		}}))
