@@ -92,7 +92,7 @@ func (r *Room) readyOrder(ctx context.Context, i store.Import, o RowOrder) error
 		}
 		return fmt.Errorf("put rows in order: %w", err)
 	}
-	if i.Rows > mostWaiting { // else each row is looked up to see whether it is still there
+	if i.Rows > MostUnready { // else each row is looked up to see whether it is still there
 		if _, err := r.pool.Exec(ctx, `vacuum `+name); err != nil && !isGone(err) {
 			return fmt.Errorf("put rows in order: %w", err)
 		}

@@ -2,6 +2,7 @@ package staging
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"hash/fnv"
 	"maps"
@@ -374,17 +375,14 @@ func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 	return Found{Totals: k.i.Totals.V.Changed(was.Totals, is.Totals), Digest: k.i.Digest ^ was.Digest ^ is.Digest}, nil
 }
 
-// mostWaiting is up to how many rows an import has nothing made ready for mending:
+// MostUnready is up to how many rows an import need not be made ready for mending:
 // it is looked through as quickly.
-const mostWaiting = 20_000
+const MostUnready = 20_000
 
 // ReadyForMending makes ready what lets a few rows of a large check be checked
 // again, and a text be found, at once: indexes that a load has no use for, and the
 // texts of the rows in one piece. It is done beside everything else.
 func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mapping.Plan, c catalog.Catalog) error {
-	if i.Rows <= mostWaiting {
-		return nil
-	}
 	if err := r.readyTexts(ctx, i); err != nil {
 		return err
 	}
@@ -432,12 +430,13 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		}
 	}
 	index(k.table("left"), "row_no")
+	var failed []error
 	for _, sql := range append(list, keys...) { // what takes longest at last
 		if _, err := r.pool.Exec(ctx, sql); err != nil && !isGone(err) {
-			return fmt.Errorf("make ready for mending: %w", err)
+			failed = append(failed, fmt.Errorf("make ready for mending, by %s: %w", sql, err))
 		}
 	}
-	return nil
+	return errors.Join(failed...) // each helps without the others
 }
 
 func fnvOf(s string) uint32 {

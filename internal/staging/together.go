@@ -117,7 +117,12 @@ func (k *draftCheck) titleOf(row string) string {
 	if len(parts) == 0 {
 		return ""
 	}
-	return `concat_ws(' ', ` + list(parts) + `)`
+	// As concat_ws does it, by which the server does not let rows be found in an index.
+	title := parts[0]
+	for _, p := range parts[1:] {
+		title = `coalesce(` + title + ` || ' ' || ` + p + `, ` + title + `, ` + p + `)`
+	}
+	return `coalesce(` + title + `, '')`
 }
 
 // formOf is the SQL of the legal form in the title of a row of drafts of companies,

@@ -177,7 +177,7 @@ const looksOn = 500 * time.Millisecond
 // Looked tells that somebody looks at the rows of an import: they may mend some
 // soon, or look for a text, which is made ready beside everything else.
 func (s *Service) Looked(i store.Import) {
-	if i.CellsRun == nil || i.Work != "" {
+	if i.CellsRun == nil || i.Work != "" || i.Rows <= staging.MostUnready {
 		return
 	}
 	check := int64(0)
