@@ -325,6 +325,9 @@ func dotted(e ast.Expr) (string, bool) {
 	return "", false
 }
 
+// mostDays is how far from today a filter may look: a thousand years, within which every day is one for the database.
+const mostDays = 365_000
+
 // value reads what a field is compared with, and sees that it can be.
 func (r reader) value(e ast.Expr, p Path) (Value, error) {
 	form := p.Field.Kind().Form
@@ -335,8 +338,12 @@ func (r reader) value(e ast.Expr, p Path) (Value, error) {
 		days := "0"
 		if args := e.AsCall().Args(); len(args) == 1 {
 			text, ok := literal(args[0])
-			if _, err := strconv.Atoi(text); err != nil || !ok {
+			n, err := strconv.Atoi(text)
+			if err != nil || !ok {
 				return Value{}, r.fail(e, "today takes a whole number of days", "Write today(-30).")
+			}
+			if max(n, -n) > mostDays {
+				return Value{}, r.fail(e, fmt.Sprintf("today takes up to %d days", mostDays), "Compare with a day, such as \"1990-01-01\".")
 			}
 			days = text
 		}

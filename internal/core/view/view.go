@@ -52,7 +52,7 @@ func Offered(c catalog.Catalog, t catalog.RecordType) (list []Path) {
 	}
 	add(t, "", nil)
 	for _, f := range beside {
-		if _, taken := t.Field(f.Name); taken {
+		if _, taken := t.Field(f.Name); taken || f.Name == "title" && len(t.Title) == 1 { // a field that is there already
 			continue
 		}
 		if f.Name == "id" {
