@@ -450,6 +450,11 @@ func (j *jsonLines) object() (names, values []string, err error) {
 			}
 			return nil, nil, j.bad("the object is not valid JSON: " + err.Error())
 		}
+		for n, v := range values {
+			if len(v) > j.limits.CellBytes {
+				return nil, nil, tooLong(j.limits.CellBytes).At(fault.Place{File: j.src.Name, Row: j.read, Column: names[n]})
+			}
+		}
 		return names, values, nil
 	}
 }

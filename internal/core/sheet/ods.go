@@ -101,6 +101,9 @@ func (t *tableRows) Next() (Row, error) {
 				continue
 			}
 			if err := t.readRow(); err != nil {
+				if f, ok := fault.From(err); ok && f.Place.Row == 0 { // what XML tells knows no rows
+					err = f.At(t.place())
+				}
 				return Row{}, err
 			}
 			if hidden || (Row{Cells: t.cells}).Blank() || count > mostRepeats {
