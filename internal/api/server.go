@@ -587,7 +587,7 @@ func (s *Server) problem(w http.ResponseWriter, r *http.Request, err error) {
 			return // nobody waits for the answer
 		}
 		s.opt.Log.Error("request failed", "error", err, "path", r.URL.Path, "request", id)
-		if f = store.Room(err); f == nil {
+		if f = store.Told(err); f == nil {
 			f = fault.New(-1, "internal",
 				"the service could not do this").Mended("Try again; the service's log says more under the request's id.")
 		}

@@ -240,7 +240,7 @@ func (k *draftCheck) findFond(ctx context.Context) error {
 		"now": schema.Column(given, "d"), "was": schema.Column(given, "r"), "name": schema.Name(given.Name),
 		"given": schema.Literal(given.Name),
 	}
-	list, err := collect[names](ctx, k.room.pool, k.word, q(`
+	list, err := collect[names](ctx, k.conn.pg, k.word, q(`
 		select d.row_no, {now} as now, {was} as was from {draft} d join {matches} m on m.row_no = d.row_no
 		join {records} r on r.id = m.record_id
 		where length(d.{name}) + 1 < length(r.{name})
@@ -301,7 +301,7 @@ func (k *draftCheck) anyProblem(ctx context.Context, codes ...string) (some bool
 	if err != nil {
 		return false, err
 	}
-	if err := k.room.pool.QueryRow(ctx, sql).Scan(&some); err != nil {
+	if err := k.conn.pg.QueryRow(ctx, sql).Scan(&some); err != nil {
 		return false, fmt.Errorf("%s: %w", stepLost.does, err)
 	}
 	return some, nil

@@ -112,6 +112,9 @@ func (r *Room) Choose(ctx context.Context, i store.Import, plan *mapping.Plan, c
 		}
 		return err
 	})
+	if isGone(err) {
+		return out, errNotStaged
+	}
 	if err != nil {
 		return out, fmt.Errorf("choose rows: %w", err)
 	}

@@ -325,7 +325,7 @@ type ImportFilter struct {
 func (s *Store) Imports(ctx context.Context, workspace string, f ImportFilter) ([]Import, error) {
 	var list []Import
 	err := s.db.SelectContext(ctx, &list, `select `+importColumns+importFrom+`
-		where i.workspace = $1 and ($2 = 0 or i.id < $2)
+		where i.workspace = $1 and ($2::bigint = 0 or i.id < $2)
 			and (coalesce(cardinality($3::text[]), 0) = 0 and i.state <> 'discarded' or i.state = any($3))
 			and ($5 = '' or i.name ilike $5) and ($6 = '' or i.into_type = $6) and ($7 = '' or p.email = $7)
 			and ($8::timestamptz is null or i.made_at >= $8) and ($9::timestamptz is null or i.made_at < $9)

@@ -199,14 +199,18 @@ func SQLState(err error) string {
 	return ""
 }
 
-// Room gives the fault of an error by which the database says that its disk is full; nil for any
-// other error.
-func Room(err error) *fault.Error {
-	if SQLState(err) != "53100" { // disk_full
-		return nil
+// Told gives the fault of an error of the database that who has asked can do something about: its disk
+// is full, or a text holds a sign that it does not keep; nil for any other error.
+func Told(err error) *fault.Error {
+	switch SQLState(err) {
+	case "53100": // disk_full
+		return fault.New(fault.Busy, "disk_full", "the database has no room left on its disk").
+			Mended("Make room on it, then begin again: what was loaded stays, and nothing is there by half.")
+	case "22021", "22P05": // character_not_in_repertoire, untranslatable_character
+		return fault.New(fault.Invalid, "bad_text", "a text holds a sign that cannot be kept, such as that of the number 0").
+			Mended("Take it out.")
 	}
-	return fault.New(fault.Busy, "disk_full", "the database has no room left on its disk").
-		Mended("Make room on it, then begin again: what was loaded stays, and nothing is there by half.")
+	return nil
 }
 
 // Passing reports whether an error of the database may go away when the same

@@ -319,14 +319,17 @@ func TestRemovedPeopleStayNamed(t *testing.T) {
 	}
 }
 
-// An error of the database that says its disk is full is told from others, however it is wrapped.
-func TestRoom(t *testing.T) {
+// An error of the database that somebody can do something about is told from others, however it is wrapped.
+func TestTold(t *testing.T) {
 	full := fmt.Errorf("check: %w", &pgconn.PgError{Code: "53100", Message: "No space left on device"})
-	if f := Room(full); f == nil || f.Code != "disk_full" || f.Mend == "" {
+	if f := Told(full); f == nil || f.Code != "disk_full" || f.Mend == "" {
+		t.Errorf("%v", f)
+	}
+	if f := Told(fmt.Errorf("note: %w", &pgconn.PgError{Code: "22021", Message: "invalid byte sequence"})); f == nil || f.Code != "bad_text" {
 		t.Errorf("%v", f)
 	}
 	for _, err := range []error{nil, errors.New("no space"), &pgconn.PgError{Code: "53300"}} {
-		if f := Room(err); f != nil {
+		if f := Told(err); f != nil {
 			t.Errorf("%v: %v", err, f)
 		}
 	}

@@ -67,7 +67,7 @@ func (s *Service) fill(ctx context.Context, w store.CopyWork) {
 			log.Error("a workspace was not filled", "error", err)
 			trouble = &store.Trouble{Code: "not_filled", Message: "the records could not be copied",
 				Mend: "Remove the workspace and copy again; the service's log says more."}
-			if full := store.Room(err); full != nil {
+			if full := store.Told(err); full != nil {
 				trouble = new(store.Trouble)
 				*trouble = store.TroubleOf(full)
 			}

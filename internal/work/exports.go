@@ -109,7 +109,7 @@ func (s *Service) write(ctx context.Context, x store.Export) {
 	})
 	var trouble *store.Trouble
 	f, ok := fault.From(err)
-	if full := store.Room(err); full != nil {
+	if full := store.Told(err); full != nil {
 		f, ok = full, true
 	}
 	if ok {

@@ -362,6 +362,9 @@ func (s *Service) Load(ctx context.Context, i store.Import, req LoadRequest, by 
 	if r := i.Routine.V; req.Policy == (mapping.LoadPolicy{}) && r != nil && r.Load != nil {
 		req.Policy = *r.Load
 	}
+	if err := life.Allows(i.Now(), life.Load); err != nil {
+		return err
+	}
 	run := store.Run{Policy: store.JSON[mapping.LoadPolicy]{V: req.Policy}}
 	verdicts := map[string]int64{}
 	if i.Totals.V != nil {
@@ -377,9 +380,6 @@ func (s *Service) Load(ctx context.Context, i store.Import, req LoadRequest, by 
 				"there are no such rows to be loaded").With(req.Choice.Rows).Mended("Choose rows that are checked and not yet loaded.")
 		}
 		run.Only, verdicts = &chosen.Only, chosen.Verdicts
-	}
-	if err := life.Allows(i.Now(), life.Load); err != nil {
-		return err
 	}
 	if err := allowed(req.Policy, verdicts); err != nil {
 		return err
@@ -500,7 +500,7 @@ func (s *Service) troubleOf(err error, id int64) store.Trouble {
 		return store.TroubleOf(f)
 	}
 	s.opt.Log.Error("work on an import failed", "import", id, "error", err)
-	if f := store.Room(err); f != nil {
+	if f := store.Told(err); f != nil {
 		return store.TroubleOf(f)
 	}
 	return store.Trouble{Code: "internal", Message: "the service could not do this: " + fault.Cut(err.Error(), 300),
