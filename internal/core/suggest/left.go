@@ -259,6 +259,11 @@ func (l *left) byCells() {
 				col.quiet && l.onlyWords(f, col)) {
 				fit = tells
 			}
+			// Where nothing else is of an address, names with a number are no streets, and words no towns.
+			if f.ComparedAs() == catalog.AsStreet && !l.seems(catalog.AsLocality, catalog.AsPostalCode) ||
+				f.ComparedAs() == catalog.AsLocality && !l.seems(catalog.AsStreet, catalog.AsPostalCode) && !saysInPart(col.Header, "where") {
+				continue
+			}
 			if (fit == tells || fit == distinctive) && l.alone(x, col.at, n) {
 				l.take(col, f.Name, what+", and those of no other column do")
 				break
@@ -280,7 +285,16 @@ func (l *left) onlyWords(f catalog.Field, c remaining) bool {
 	case f.ComparedAs() == catalog.AsLocality || f.ComparedAs() == catalog.AsFamilyName: // which any words may look like
 		return l.view.kinds[c.at].texts >= fewestToTell
 	}
-	return f.HoldsWords() && f.Holds != catalog.HoldsRegion || f.Type == catalog.Reference || f.Type == catalog.Date && only
+	link := f.Type == catalog.Reference && f.To != "staff" // codes of anything may be initials
+	return f.HoldsWords() && f.Holds != catalog.HoldsRegion || link || f.Type == catalog.Date && only
+}
+
+// seems reports whether a column gives one of some fields, by what they are compared as, or may.
+func (l *left) seems(any ...catalog.Likeness) bool {
+	return slices.ContainsFunc(any, func(as catalog.Likeness) bool {
+		f, ok := l.target.Type.FieldAs(as)
+		return ok && slices.ContainsFunc(l.list, func(s Suggestion) bool { return s.Draft == l.target.Draft && s.Field == f.Name })
+	})
 }
 
 // town gives the one column that remains of words that may be family names as well as towns, where

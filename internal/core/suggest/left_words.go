@@ -110,7 +110,8 @@ func (l *left) remarks() {
 	}
 	if col, ok := onlyOne(l.open(), func(c remaining) bool {
 		sentences := l.phrases(c) && wordsInCells(*c.Column, 3) && share(c.Samples, sentence) > 0.5
-		return sentences && c.Distinct > fewest && c.Longest >= shortestRemark && !filledLike(*c.Column)
+		// What is said of records is hardly said of several in the same words: names of courses and services are.
+		return sentences && c.Distinct > fewest && c.Longest >= shortestRemark && c.Distinct*2 > c.Filled
 	}); ok {
 		l.take(col, f.Name, "it is the one column of sentences")
 	}
