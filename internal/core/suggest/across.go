@@ -164,6 +164,9 @@ func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms, k
 	x.heads[n] = header{aside: true}
 	if !strings.Contains(col.Header, view.Arrow) && !v.ofOthers(t.Type, col.Header) { // what is of another record is not this one's
 		h := headerOf(t.Type.Name, v.headerFor(t.Type, n), x.fields, forms, x.words)
+		if _, grouped := v.groups[t.Type.Name][n]; !grouped {
+			h.all = Key(col.Header) // as it is remembered
+		}
 		if rest, ok := v.mark.cut(col.Header); ok && (!h.known || v.mark.also) {
 			if plain := headerOf(t.Type.Name, rest, x.fields, forms, x.words); !h.known || plain.best() > h.best() {
 				h = plain

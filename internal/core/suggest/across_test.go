@@ -314,8 +314,12 @@ func TestWordForPeople(t *testing.T) {
 	c := standard(t)
 	account, _ := c.Type("account")
 	contact, _ := c.Type("contact")
-	columns := columnsOf("Firm=Varnholt Ltd|Quellick plc|Estrava Ltd;Rep first name=Grace|Simon|Priya;Rep surname=Whitlock|Osei|" +
-		"Chandra;Rep role=Buyer|Owner|Buyer;Rep mail=grace@varnholt.example|simon@quellick.example|priya@estrava.example")
+	columns := columnsOf("Firm=" + strings.Repeat("Varnholt Ltd|Quellick plc|", 4) + "Estrava Ltd;" +
+		"Rep first name=Grace|Simon|Priya|Hazel|Owen|Ruth|Tariq|Fiona|Joan;" +
+		"Rep surname=Whitlock|Osei|Chandra|Kirkby|Moffat|Sexton|Lyle|Rudge|Vance;" +
+		"Rep role=Buyer|Owner|Buyer|Manager|Buyer|Owner|Clerk|Buyer|Clerk;" +
+		"Rep mail=grace@varnholt.example|simon@quellick.example|priya@estrava.example|hazel@a.example|owen@b.example|ruth@c.example|" +
+		"tariq@d.example|fiona@e.example|joan@f.example")
 	got := map[string]string{}
 	targets := []Target{{Draft: "account", Type: account}, {Draft: "contact", Type: contact}}
 	for _, s := range NewView(columns).Among(c).Across(targets) {
@@ -332,6 +336,21 @@ func TestWordForPeople(t *testing.T) {
 	for _, s := range Columns(account, columns, nil) { // alone, the company has none of it
 		if s.Taken && s.Column == "Rep mail" {
 			t.Errorf("%s is %s of the company", s.Column, s.Field)
+		}
+	}
+	// Few of our own stay those who look after the records.
+	ours := columnsOf("Company=Varnholt Ltd|Quellick plc|Estrava Ltd;Owner first name=Grace|Simon|Priya;Owner surname=Whitlock|Osei|" +
+		"Chandra;Owner e-mail=grace@lq.example|simon@lq.example|priya@lq.example")
+	if !slices.ContainsFunc(Columns(account, ours, nil), func(s Suggestion) bool { return s.Taken && s.Field == "owner" }) {
+		t.Error("who looks after the company is somebody else")
+	}
+	// What was chosen for such headers is remembered by the whole of them.
+	for header, field := range map[string]string{"Rep role": "description", "hot/cold": "interest"} {
+		lead, _ := c.Type("lead")
+		cols := append(slices.Clone(columns), column("hot/cold", "hot", "cold", "hot", "cold"))
+		chosen := Columns(lead, cols, Memory{Key(header): field})
+		if !slices.ContainsFunc(chosen, func(s Suggestion) bool { return s.Column == header && s.Field == field && s.Taken }) {
+			t.Errorf("%s was chosen for %s, and is forgotten: %+v", field, header, chosen)
 		}
 	}
 }

@@ -95,12 +95,16 @@ func (v *View) ofOthers(t catalog.RecordType, header string) bool {
 
 // wordForPeople gives the word, folded, that stands before the given names and the family names of a sheet (“Rep first name”,
 // “Rep surname”): it says who the people of its rows are, whatever else it may mean. It is empty where none does, and
-// where it may mean our own people and they are few, who come again and again.
+// where it may mean our own people and they are few, or come again and again.
 func wordForPeople(columns []sheet.Column) string {
 	before := map[string]map[string]bool{} // what is said behind each word
 	for _, c := range columns {
 		words := headerWords(c.Header)
-		if len(words) < 2 || slices.Contains(lexicon[words[0]], "owner") && c.Distinct*2 <= c.Filled {
+		if len(words) == 0 {
+			continue
+		}
+		ours := slices.Contains(lexicon[words[0]], "owner") && (c.Filled < fewestMute || c.Distinct*2 <= c.Filled)
+		if len(words) < 2 || ours {
 			continue
 		}
 		for _, half := range []string{"given", "family"} {
