@@ -88,7 +88,7 @@ func TestNonsenseIsAnswered(t *testing.T) {
 	}
 	upload()
 	// What ends the session of who asks, or takes away what the others are asked about; what waits for another system.
-	leaves := map[string]bool{"signOut": true, "removeToken": true, "changePassword": true, "removeWorkspace": true, "closeWorkspace": true,
+	leaves := map[string]bool{"signOut": true, "removeToken": true, "changePassword": true, "removeWorkspace": true,
 		"changePerson": true, "upload": true, "addToBundle": true, "endSession": true, "setSettings": true}
 	r := rand.New(rand.NewPCG(5, 5))
 	asked, refused := 0, 0

@@ -1,7 +1,7 @@
 package cli
 
 import (
-	"bufio"
+	"bytes"
 	"context"
 	"encoding/csv"
 	"errors"
@@ -14,6 +14,7 @@ import (
 
 	"uchi/internal/client"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/sheet"
 	"uchi/internal/core/verdict"
 
 	"github.com/spf13/cobra"
@@ -291,74 +292,80 @@ func (a *app) saidKept(i client.Import, kept client.Kept, one, many string) erro
 	return nil
 }
 
-// signBetween gives the sign that stands between the names in the first line of a sheet: spreadsheet
-// programs write another one than the comma where numbers have that.
-func signBetween(r *bufio.Reader) rune {
-	start, _ := r.Peek(r.Size()) // what there is
-	first, _, _ := strings.Cut(string(start), "\n")
-	for _, sign := range []rune{';', '\t'} {
-		if strings.ContainsRune(first, sign) && !strings.Contains(first, ",") {
-			return sign
-		}
-	}
-	return ','
-}
-
-// readAnswers reads answers from CSV with a header.
+// readAnswers reads answers from a sheet whose first line names its columns: CSV, with any sign between, or a workbook.
 func (a *app) readAnswers(file string) ([]client.Answer, error) {
-	var in io.Reader = a.in
-	if file != "-" {
-		f, err := os.Open(file)
-		if err != nil {
-			return nil, fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+
-				err.Error()).At(fault.Place{File: file})
-		}
-		defer f.Close()
-		in = f
-	}
-	start := bufio.NewReader(in)
-	r := csv.NewReader(start)
-	r.FieldsPerRecord, r.Comma = -1, signBetween(start)
-	lines, err := r.ReadAll()
+	text, err := a.contentOf(file)
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "bad_answers", "the answers cannot be read: "+
-			err.Error()).At(fault.Place{File: file})
+		return nil, err
 	}
+	src := sheet.Source{Name: file, Size: int64(len(text)), ReaderAt: bytes.NewReader(text)}
+	bad := func(row int64, message, value string) error {
+		return fault.New(fault.Invalid, "bad_answers", message).At(fault.Place{File: file, Row: row}).With(value).
+			Mended("Write the columns row and choice, as uchi answers NUMBER --csv does.")
+	}
+	reading, _, err := sheet.Detect(src, sheet.Reading{HeaderRow: 1, Asides: sheet.ReadAsides})
+	if fault.Is(err, "empty_source") {
+		return nil, bad(1, "there are no answers", "")
+	}
+	if err != nil {
+		return nil, err
+	}
+	table, err := sheet.Open(src, reading, sheet.DefaultLimits)
+	if err != nil {
+		return nil, err
+	}
+	defer table.Close()
 	at := map[string]int{}
-	if len(lines) > 0 {
-		for n, h := range lines[0] {
-			at[strings.ToLower(strings.TrimSpace(strings.TrimPrefix(h, "\ufeff")))] = n
-		}
+	for n, h := range table.Header {
+		at[strings.ToLower(h)] = n
 	}
 	if _, ok := at["row"]; !ok {
-		return nil, fault.New(fault.Invalid, "bad_answers",
-			"the first line must name the columns row and choice").At(fault.Place{File: file, Row: 1})
-	}
-	cell := func(line []string, name string) string {
-		if n, ok := at[name]; ok && n < len(line) {
-			return strings.TrimSpace(line[n])
-		}
-		return ""
+		return nil, bad(1, "the first line must name the columns row and choice", "")
 	}
 	var list []client.Answer
-	for n, line := range lines[1:] {
-		place := fault.Place{File: file, Row: int64(n + 2)}
-		x := client.Answer{Draft: cell(line, "draft"), Choice: verdict.Choice(cell(line, "choice")),
-			Record: cell(line, "record"), Keep: strings.Fields(cell(line, "keep"))}
-		if x.Row, err = strconv.ParseInt(cell(line, "row"), 10, 64); err != nil {
-			return nil, fault.New(fault.Invalid, "bad_answers",
-				"this is not the number of a row").At(place).With(cell(line, "row"))
+	for {
+		line, err := table.Next()
+		if err == io.EOF {
+			return list, nil
 		}
-		if other := cell(line, "other_row"); other != "" {
-			if x.OtherRow, err = strconv.ParseInt(other, 10, 64); err != nil {
-				return nil, fault.New(fault.Invalid, "bad_answers", "this is not the number of a row").At(place).With(other)
+		if err != nil {
+			return nil, err
+		}
+		cell := func(name string) string {
+			if n, ok := at[name]; ok && n < len(line.Cells) {
+				return strings.TrimSpace(line.Cells[n])
+			}
+			return ""
+		}
+		x := client.Answer{Draft: cell("draft"), Choice: verdict.Choice(cell("choice")), Record: cell("record"),
+			Keep: strings.Fields(cell("keep"))}
+		for name, n := range map[string]*int64{"row": &x.Row, "other_row": &x.OtherRow} {
+			text := cell(name)
+			if text == "" && name == "other_row" {
+				continue
+			}
+			if *n, err = strconv.ParseInt(text, 10, 64); err != nil {
+				return nil, bad(line.Number, "this is not the number of a row", text)
 			}
 		}
 		if x.Choice != "" { // a question that is left open
 			list = append(list, x)
 		}
 	}
-	return list, nil
+}
+
+// contentOf reads a file, or with - what is piped in.
+func (a *app) contentOf(file string) (content []byte, err error) {
+	if file == "-" {
+		content, err = io.ReadAll(a.in)
+	} else {
+		content, err = os.ReadFile(file)
+	}
+	if err != nil {
+		return nil, fault.New(fault.Invalid, "file_refused", "the file cannot be read: "+err.Error()).At(fault.Place{File: file}).
+			Mended("Give the path of a file that may be read, or - and pipe it in.")
+	}
+	return content, nil
 }
 
 func (a *app) answersCmd() *cobra.Command {

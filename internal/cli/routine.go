@@ -3,8 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"io"
-	"os"
 	"strings"
 
 	"uchi/internal/client"
@@ -125,16 +123,9 @@ func (a *app) routineSaveCmd() *cobra.Command {
 }
 
 func (a *app) readRoutine(path string) (mapping.Routine, error) {
-	var b []byte
-	var err error
-	if path == "-" {
-		b, err = io.ReadAll(a.in)
-	} else {
-		b, err = os.ReadFile(path)
-	}
+	b, err := a.contentOf(path)
 	if err != nil {
-		return mapping.Routine{}, fault.New(fault.Invalid, "file_refused", "the file cannot be read: "+
-			err.Error()).At(fault.Place{File: path})
+		return mapping.Routine{}, err
 	}
 	r, err := mapping.ReadRoutine(b)
 	if f, ok := fault.From(err); ok {

@@ -189,7 +189,8 @@ func TestReadAnswers(t *testing.T) {
 			t.Errorf("%q: %v, in row %d, want %d", text, err, f.Place.Row, place)
 		}
 	}
-	if _, err := read("row,choice\n\"3,take\n"); !fault.Is(err, "bad_answers") {
+	_, err := read("row,choice\n\"3,take\n")
+	if f, is := fault.From(err); !is || f.Place.Row != 2 || f.Mend == "" {
 		t.Errorf("an open quote: %v", err)
 	}
 	if _, err := (&app{}).readAnswers(filepath.Join(dir, "none.csv")); !fault.Is(err, "file_refused") {

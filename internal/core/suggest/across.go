@@ -27,21 +27,21 @@ type Target struct {
 // View is the columns of a sheet as they are compared with record types, each
 // type once. It is not safe for use by several goroutines.
 type View struct {
-	columns []sheet.Column
-	kinds   []kindsOf // of the texts of each column
-	types   map[string]*compared
-	groups  map[string]map[int]inGroup // the columns in numbered groups of each type; see Among
-	ranked  []TypeSuggestion           // best first, once they were asked for
-	called  []string                   // the names of the sheet, the nearest first
-	lacking map[string]bool            // types alone do not find all that they need but links; see Types
-	words   [][]string                 // of the header of each column
-	mark    tableMark                  // that most headers have, and that says nothing
-	role    string                     // what headers call the people of the rows; see wordForPeople
-	people  map[string]bool            // headers of columns of full names; see fullNames
-	lying   bool                       // the first column holds names of fields; see OnItsSide
-	house   string                     // the domain of the mailboxes of who imports it; see AtHouse
-	catalog catalog.Catalog            // see Among
-	meant   map[string]string          // record types by words that were asked for; see typeMeant
+	columns    []sheet.Column
+	kinds      []kindsOf // of the texts of each column
+	types      map[string]*compared
+	groups     map[string]map[int]inGroup // the columns in numbered groups of each type; see Among
+	ranked     []TypeSuggestion           // best first, once they were asked for
+	called     []string                   // the names of the sheet, the nearest first
+	lacking    map[string]bool            // types alone do not find all that they need but links; see Types
+	words      [][]string                 // of the header of each column
+	mark       tableMark                  // that most headers have, and that says nothing
+	peopleWord string                     // what headers call the people of the rows; see wordForPeople
+	people     map[string]bool            // headers of columns of full names; see fullNames
+	lying      bool                       // the first column holds names of fields; see OnItsSide
+	house      string                     // the domain of the mailboxes of who imports it; see AtHouse
+	catalog    catalog.Catalog            // see Among
+	meant      map[string]string          // record types by words that were asked for; see typeMeant
 
 	pointed map[string]map[string]string // columns that are named from other sheets; see PointedTo
 	points  map[string]string            // columns that hold the numbers of other sheets; see Pointing
@@ -62,7 +62,7 @@ type compared struct {
 func NewView(columns []sheet.Column) *View {
 	v := &View{
 		columns: columns, kinds: make([]kindsOf, len(columns)), types: map[string]*compared{},
-		lacking: map[string]bool{}, people: map[string]bool{}, mark: markOf(columns), role: wordForPeople(columns),
+		lacking: map[string]bool{}, people: map[string]bool{}, mark: markOf(columns), peopleWord: wordForPeople(columns),
 	}
 	for n, col := range columns {
 		v.words = append(v.words, tokens(col.Header))

@@ -171,8 +171,7 @@ type evidence struct {
 
 // speakForHome tells which countries the cells of a column speak for.
 func (v *View) speakForHome(col sheet.Column, speaks func(countries, reason string)) {
-	if slices.ContainsFunc(lift(headerWords(col.Header)).sets,
-		func(set []string) bool { return slices.Contains(set, "country") }) {
+	if saysInPart(col.Header, "country") {
 		country := value.NewReader(catalog.Field{Name: "country", Type: catalog.Country}, value.Settings{})
 		for _, s := range col.Samples {
 			if code, _ := country.Read(s); code != "" {
@@ -222,8 +221,7 @@ func (v *View) speakForHome(col sheet.Column, speaks func(countries, reason stri
 // statesIn gives the countries of which nearly all cells of a column are states, where its header says that it has
 // regions.
 func statesIn(col sheet.Column) string {
-	region := func(set []string) bool { return slices.Contains(set, "region") }
-	if !slices.ContainsFunc(lift(headerWords(col.Header)).sets, region) {
+	if !saysInPart(col.Header, "region") {
 		return ""
 	}
 	count := map[string]int{}

@@ -80,7 +80,7 @@ func (v *View) headerFor(t catalog.RecordType, column int) string {
 		return ""
 	}
 	header := v.columns[column].Header
-	if rest, ok := v.ofRole(header); ok {
+	if rest, ok := v.cutPeople(header); ok {
 		return rest
 	}
 	return header
@@ -88,7 +88,7 @@ func (v *View) headerFor(t catalog.RecordType, column int) string {
 
 // ofOthers reports whether a header says that its column is about people, and the records are none.
 func (v *View) ofOthers(t catalog.RecordType, header string) bool {
-	_, said := v.ofRole(header)
+	_, said := v.cutPeople(header)
 	_, people := t.FieldAs(catalog.AsFamilyName)
 	return said && !people
 }
@@ -100,11 +100,10 @@ func wordForPeople(columns []sheet.Column) string {
 	before := map[string]map[string]bool{} // what is said behind each word
 	for _, c := range columns {
 		words := headerWords(c.Header)
-		if len(words) == 0 {
+		if len(words) < 2 {
 			continue
 		}
-		ours := slices.Contains(lexicon[words[0]], "owner") && (c.Filled < fewestMute || c.Distinct*2 <= c.Filled)
-		if len(words) < 2 || ours {
+		if slices.Contains(lexicon[words[0]], "owner") && (c.Filled < fewestMute || c.Distinct*2 <= c.Filled) {
 			continue
 		}
 		for _, half := range []string{"given", "family"} {
@@ -116,26 +115,26 @@ func wordForPeople(columns []sheet.Column) string {
 			}
 		}
 	}
-	var roles []string
+	var found []string
 	for w, said := range before {
 		if len(said) > 1 {
-			roles = append(roles, w)
+			found = append(found, w)
 		}
 	}
-	if len(roles) != 1 {
+	if len(found) != 1 {
 		return ""
 	}
-	return roles[0]
+	return found[0]
 }
 
-// ofRole reports whether a header begins with the word for the people of the rows, and gives what stands behind it.
-func (v *View) ofRole(header string) (rest string, ok bool) {
+// cutPeople reports whether a header begins with the word for the people of the rows, and gives what stands behind it.
+func (v *View) cutPeople(header string) (rest string, ok bool) {
 	words := headerWords(header)
-	if v.role == "" || len(words) < 2 || words[0] != v.role {
+	if v.peopleWord == "" || len(words) < 2 || words[0] != v.peopleWord {
 		return "", false
 	}
-	at := len([]rune(v.role))
-	if runes := []rune(header); len(runes) > at && value.Words(string(runes[:at])) == v.role {
+	at := len([]rune(v.peopleWord))
+	if runes := []rune(header); len(runes) > at && value.Words(string(runes[:at])) == v.peopleWord {
 		rest = strings.TrimLeft(string(runes[at:]), " _.-:/")
 	}
 	return rest, rest != ""

@@ -60,9 +60,9 @@ func (v *View) tell(targets []Target, out []owner) {
 				}
 			}
 		}
-		_, ofRole := v.ofRole(col.Header)
+		_, ofPeople := v.cutPeople(col.Header)
 		switch {
-		case ofRole && person >= 0 && company != person:
+		case ofPeople && person >= 0 && company != person:
 			last = owner{person, false, false, "it stands beside “" + col.Header + "”"}
 			out[c] = owner{person, true, false, ""}
 		case said >= 0 && said < len(targets):
@@ -150,9 +150,8 @@ func (v *View) onlyHas(targets []Target, c int) (only int, ok bool) {
 
 // namesFew tells whether a column holds the full names of few people, who come again and again.
 func (v *View) namesFew(c int) bool {
-	col := v.columns[c]
-	return col.Filled >= fewestMute && col.Distinct*3 <= col.Filled && v.kinds[c].known &&
-		v.kinds[c].p[textkind.FullName] > ofPersons
+	seen := &cells{col: v.columns[c], memo: v.kinds[c].memo}
+	return v.columns[c].Filled >= fewestMute && seen.fewPeople()
 }
 
 // moreThanCompanies tells whether a column says clearly more than there are companies in the

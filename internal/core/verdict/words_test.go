@@ -96,48 +96,36 @@ type said struct {
 	reason   Reason
 }
 
+// countIn gives the count in a list that is of something, and begins one where there is none.
+func countIn[T any](list *[]T, of T, is func(T) bool) *T {
+	at := slices.IndexFunc(*list, is)
+	if at < 0 {
+		*list = append(*list, of)
+		at = len(*list) - 1
+	}
+	return &(*list)[at]
+}
+
 // counted counts what is said of rows from the beginning.
 func counted(rows []said) Totals {
 	t := Totals{Rows: int64(len(rows)), Verdicts: map[string]int64{}, Drafts: []DraftCount{{Name: "contact", Verdicts: map[string]int64{}}}}
-	one := func(n int) Totals { // what is said of one of them
-		x := rows[n]
-		return Totals{Verdicts: map[string]int64{string(x.verdict): 1}, Problems: x.problems, Changes: x.changes}
-	}
-	for n, x := range rows {
+	for _, x := range rows {
 		t.Verdicts[string(x.verdict)]++
 		t.Drafts[0].Verdicts[string(x.verdict)]++
-		for _, p := range one(n).Problems {
-			at := slices.IndexFunc(t.Problems, func(o ProblemCount) bool { return o.Code == p.Code && o.Field == p.Field && o.Light == p.Light })
-			if at < 0 {
-				t.Problems = append(t.Problems, ProblemCount{Code: p.Code, Field: p.Field, Light: p.Light})
-				at = len(t.Problems) - 1
-			}
-			t.Problems[at].Count++
+		for _, p := range x.problems {
+			countIn(&t.Problems, ProblemCount{Code: p.Code, Field: p.Field, Light: p.Light},
+				func(o ProblemCount) bool { return o.Code == p.Code && o.Field == p.Field && o.Light == p.Light }).Count++
 		}
-		for _, c := range one(n).Changes {
-			at := slices.IndexFunc(t.Changes, func(o FieldCount) bool { return o.Field == c.Field })
-			if at < 0 {
-				t.Changes = append(t.Changes, FieldCount{Field: c.Field})
-				at = len(t.Changes) - 1
-			}
-			t.Changes[at].Count += c.Count
-			t.Changes[at].Over += c.Over
+		for _, c := range x.changes {
+			n := countIn(&t.Changes, FieldCount{Field: c.Field}, func(o FieldCount) bool { return o.Field == c.Field })
+			n.Count += c.Count
+			n.Over += c.Over
 		}
 		if x.asked != "" {
-			at := slices.IndexFunc(t.Asked, func(o AskedCount) bool { return o.Kind == x.asked })
-			if at < 0 {
-				t.Asked = append(t.Asked, AskedCount{Kind: x.asked})
-				at = len(t.Asked) - 1
-			}
-			t.Asked[at].Count++
+			countIn(&t.Asked, AskedCount{Kind: x.asked}, func(o AskedCount) bool { return o.Kind == x.asked }).Count++
 		}
 		if x.reason != "" {
-			at := slices.IndexFunc(t.Reasons, func(o ReasonCount) bool { return o.Reason == x.reason })
-			if at < 0 {
-				t.Reasons = append(t.Reasons, ReasonCount{Reason: x.reason})
-				at = len(t.Reasons) - 1
-			}
-			t.Reasons[at].Count++
+			countIn(&t.Reasons, ReasonCount{Reason: x.reason}, func(o ReasonCount) bool { return o.Reason == x.reason }).Count++
 		}
 	}
 	return t
