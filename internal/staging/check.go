@@ -84,7 +84,7 @@ var (
 	draftTables = []string{"draft", "aside", "links", "settled", "matches", "questions", "candidates", "repeats",
 		"became", "verdicts", "keys",
 		"twice", "opposed", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "near", "moved",
-		"waits", "closer", "gone", "numbers"}
+		"waits", "closer", "gone", "numbers", "often"}
 )
 
 // word is the vocabulary of what is said of the row.

@@ -169,6 +169,7 @@ type keysHeld struct {
 	only  string // the rule of those that rows may be compared with, of x
 	count string // how many there are
 	table string // where they, or nearly all of them, stand
+	often *often // how many of them have what many have, where that is known
 }
 
 // ofRecords gives the keys of the records.
@@ -181,14 +182,18 @@ func (k *draftCheck) ofRecords() keysHeld {
 }
 
 // ofRows gives the keys of all rows, those that are not checked again among them.
-func (k *draftCheck) ofRows() keysHeld {
-	held := keysHeld{from: k.among("keys"), table: k.table("keys"), other: "row_no",
+func (k *draftCheck) ofRows(ctx context.Context) (held keysHeld, err error) {
+	held = keysHeld{from: k.among("keys"), table: k.table("keys"), other: "row_no",
 		only: `not exists (select from ` + k.among("aside") + ` a where a.row_no = x.row_no)`}
-	if k.whole != nil {
-		held.table = k.whole.drafts[k.n].table("keys")
-	}
 	held.count = `(select count(*) from ` + held.from + ` x)`
-	return held
+	if k.whole == nil {
+		return held, nil
+	}
+	held.table = k.whole.drafts[k.n].table("keys")
+	if held.often, err = k.oftenNow(ctx); held.often != nil {
+		held.count = `(select ` + oftenNumber + ` from (select 0 as code) m ` + held.often.beside(oftenRow, "m.code") + `)`
+	}
+	return held, err
 }
 
 // mostLookedUp is how many keys are looked up in an index one by one; for more it is quicker to
@@ -211,7 +216,7 @@ func (k *draftCheck) looksUp(ctx context.Context, held keysHeld) (few bool, err 
 // is how many of them a row's own values count for.
 func (k *draftCheck) frequencies(ctx context.Context, held keysHeld, own int64) (matching.Frequencies, error) {
 	f := matching.Frequencies{Own: own}
-	query, _, err := q(`select ` + held.count).compose(k.word)
+	query, _, err := q(held.often.with() + `select ` + held.count).compose(k.word)
 	if err != nil {
 		return f, err
 	}
@@ -233,12 +238,14 @@ func (k *draftCheck) frequencies(ctx context.Context, held keysHeld, own int64) 
 			group by x.t having count(*) > 1`
 	if few {
 		count = `
-			select m.t, c.n from {mine} m cross join lateral (select count(*) as n from {from} x where x.terms @> array[m.t]) c
-			where c.n > 1`
+			select t, n from (
+				select m.t, coalesce({number}, (select count(*) from {from} x where x.terms @> array[m.t])) as n from {mine} m {often}
+			) y
+			where n > 1`
 	}
 	counts := map[int32]int64{}
-	query, _, err = q(`select t, n from (`+count+`) y order by n desc limit `+schema.Int(mostFrequent),
-		frag{"from": held.from}).compose(k.word)
+	query, _, err = q(held.often.with()+`select t, n from (`+count+`) y order by n desc limit `+schema.Int(mostFrequent),
+		frag{"from": held.from, "number": oftenNumber, "often": held.often.beside(oftenTerm, "m.t")}).compose(k.word)
 	if err != nil {
 		return f, err
 	}
@@ -392,11 +399,14 @@ func (k *draftCheck) blockPairs(ctx context.Context, rows string, held keysHeld,
 			from (select x.{other} as other, unnest(x.blocks) as b from {from} x where {only}) x
 			where x.b in (select b from {mine})`, with...)
 	if few {
-		reach = q(`create unlogged table {reach} as
+		// What too many have brings nobody together, and takes longest to look up.
+		reach = q(`create unlogged table {reach} as {with}
 			select m.b, x.other
-			from (select distinct b from {mine}) m
+			from (select distinct b from {mine}) m {often}
 			cross join lateral (select x.{other} as other from {from} x where x.blocks @> array[m.b] and {only}
-			limit @sharing + 1) x`, append(with, arg{"sharing": mostSharing})...)
+			limit @sharing + 1) x
+			where coalesce({number}, 0) <= @sharing`, append(with, frag{"with": held.often.with(), "number": oftenNumber,
+			"often": held.often.beside(oftenBlock, "m.b")}, arg{"sharing": mostSharing})...)
 	}
 	return k.do(ctx, stepCandidates, reach,
 		q(`analyze {reach}`),

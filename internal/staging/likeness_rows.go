@@ -26,7 +26,10 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 	}
 	// How rare a value is, and what is near, does not hang on how many rows are
 	// checked again.
-	held := k.ofRows()
+	held, err := k.ofRows(ctx)
+	if err != nil {
+		return err
+	}
 	freq, err := k.frequencies(ctx, held, 2)
 	if err != nil {
 		return err
@@ -41,7 +44,7 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 	}
 	err = k.score(ctx, q(`
 		select p.row_no, p.other, d.values, r.values
-		from {pairs} p join {keys} d using (row_no) join `+held.from+` r on r.row_no = p.other
+		from {pairs} p join {keys} d using (row_no) `+k.joinAmong("keys", "r", "p.other")+`
 		order by p.row_no`), c, freq, rule)
 	if err != nil {
 		return err

@@ -11,6 +11,8 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/matching"
+	"uchi/internal/pgcopy"
 	"uchi/internal/schema"
 	"uchi/internal/store"
 
@@ -208,6 +210,16 @@ func (k *draftCheck) amongAs(part, own string) string {
 		where row_no not in (select unnest(` + numbers(k.rows) + `)) union all select * from ` + own + `)`
 }
 
+// joinAmong is the SQL that joins the row of a number, given as SQL, of a table of the draft as it
+// stands for all rows. Of a check of some rows each is looked up by itself: the server takes it
+// for better to go through all of them.
+func (k *draftCheck) joinAmong(part, alias, row string) string {
+	if k.whole == nil {
+		return `join {` + part + `} ` + alias + ` on ` + alias + `.row_no = ` + row
+	}
+	return `cross join lateral (select x.* from ` + k.among(part) + ` x where x.row_no = ` + row + ` limit 1) ` + alias
+}
+
 // everyLink is the SQL of the links of the draft as they stand for all texts.
 func (k *draftCheck) everyLink() string {
 	own := k.table("links")
@@ -224,51 +236,144 @@ func (k *draftCheck) everyLink() string {
 // before or now, as candidates have. ok is false when a row is compared where the
 // whole check had no reason to compare any.
 func (k *Check) Outside(ctx context.Context) (rows []int64, ok bool, err error) {
-	seen := map[int64]bool{}
-	for n, d := range k.drafts {
-		if d.likenessRules() == "" || d.keysOf == 0 {
-			continue
+	return k.outside(ctx, func(d *draftCheck) (blocks []int32, ok bool, err error) {
+		if d.keysOf == 0 {
+			return nil, true, nil
 		}
+		whole := k.whole.drafts[d.n]
 		var compared bool
-		err := k.room.pool.QueryRow(ctx, `select exists (select from `+k.whole.drafts[n].table("keys")+`)`).Scan(&compared)
+		err = k.room.pool.QueryRow(ctx, `select exists (select from `+whole.table("keys")+`)`).Scan(&compared)
 		if err != nil || !compared {
 			return nil, false, err
+		}
+		query, _, err := q(`
+			with old as (select * from {whole} where row_no in (select unnest({rows}))),
+			touched as (
+				select n.blocks as now, o.blocks as before
+				from {keys} n full join old o on o.row_no = n.row_no
+				where n.values is distinct from o.values
+					or exists (select from {matches} m where m.row_no = n.row_no) <> exists (select from {was_found} m
+					where m.row_no = n.row_no)
+			)
+			select unnest(now) from touched union select unnest(before) from touched`,
+			frag{"whole": whole.table("keys"), "was_found": whole.table("matches"), "rows": numbers(k.rows)}).compose(d.word)
+		if err != nil {
+			return nil, false, err
+		}
+		found, err := k.room.pool.Query(ctx, query)
+		if err != nil {
+			return nil, false, err
+		}
+		blocks, err = pgx.CollectRows(found, pgx.RowTo[int32])
+		return blocks, true, err
+	})
+}
+
+// Expected gives the rows of which Outside would say so, as far as can be told of
+// what was typed of the rows that were touched, before anything is looked up.
+func (k *Check) Expected(ctx context.Context, touched []int64) ([]int64, error) {
+	rows, _, err := k.outside(ctx, func(d *draftCheck) (blocks []int32, ok bool, err error) {
+		var c *matching.Comparer
+		for _, rule := range d.plan.Rules {
+			if len(rule.Alike) > 0 {
+				c = matching.NewComparer(d.plan.Type, rule.Alike)
+			}
+		}
+		var cols []string
+		for n, f := range c.Fields {
+			text := `coalesce(` + schema.Text(f, schema.Column(f, "d")) + `, '')`
+			if f.Kind().Form == catalog.LinkForm || d.field(f.Name) == nil {
+				text = d.expectedLink(f, `w.values[`+schema.Int(n+1)+`]`)
+			}
+			cols = append(cols, text)
+		}
+		query, _, err := q(`
+			select w.values, array[{now}]::text[] from {draft} d join {whole} w on w.row_no = d.row_no
+			where d.row_no in (select unnest({rows})) and cardinality(w.values) = {fields}`,
+			frag{"now": list(cols), "whole": k.whole.drafts[d.n].table("keys"), "rows": numbers(touched),
+				"fields": schema.Int(len(cols))}).compose(d.word)
+		if err != nil {
+			return nil, false, err
+		}
+		err = pgcopy.Out(ctx, k.room.reading, query, func(f [][]byte) error {
+			before, now := pgcopy.TextsOf(f[0], nil), pgcopy.TextsOf(f[1], nil)
+			if slices.Equal(before, now) {
+				return nil
+			}
+			for _, values := range [][]string{before, now} {
+				subject := c.Prepare(values)
+				blocks = append(blocks, c.Blocks(&subject)...)
+			}
+			return nil
+		})
+		return blocks, true, err
+	})
+	return rows, err
+}
+
+// expectedLink is the SQL of what is compared of a reference of draft d, of which before is what
+// was: what it points to is not looked up yet, but when another draft of the row names it, and
+// names it otherwise now, it is that.
+func (k *draftCheck) expectedLink(f catalog.Field, before string) string {
+	fp := k.field(f.Name)
+	if fp == nil || fp.Draft < 0 || f.ComparedAs() != catalog.AsEmployer {
+		return before
+	}
+	target := k.Check.drafts[fp.Draft]
+	for _, name := range target.plan.Type.Title {
+		if target.field(name) == nil {
+			return before
+		}
+	}
+	mark := schema.Literal(matching.EmployerMark)
+	title := `(select ` + schema.TitleText(target.plan.Type, "e") + ` from ` + target.table("draft") + ` e where e.row_no = d.row_no)`
+	return `case when ` + title + ` = split_part(` + before + `, ` + mark + `, 2) then ` + before +
+		` else '-' || d.row_no || ` + mark + ` || ` + title + ` end`
+}
+
+// outside gives the rows outside those of the check that share blocking keys,
+// which blocksOf gives for each draft, as candidates do.
+func (k *Check) outside(ctx context.Context, blocksOf func(d *draftCheck) (blocks []int32, ok bool, err error)) (rows []int64,
+	ok bool, err error) {
+	seen := map[int64]bool{}
+	for n, d := range k.drafts {
+		if d.likenessRules() == "" {
+			continue
+		}
+		blocks, ok, err := blocksOf(d)
+		if err != nil {
+			return nil, false, fmt.Errorf("%s: %w", stepCoupled.does, err)
+		}
+		if !ok {
+			return nil, false, nil
+		}
+		if len(blocks) == 0 {
+			continue
 		}
 		whole := k.whole.drafts[n].table("keys")
 		indexed, err := k.room.indexed(ctx, whole)
 		if err != nil {
 			return nil, false, err
 		}
-		holders := `(select x.row_no, x.b from (select row_no, unnest(blocks) as b from {whole}) x
+		holders := `(select x.row_no, x.b from (select row_no, unnest(blocks) as b from ` + whole + `) x
 			where x.b in (select b from blocks))`
 		if indexed {
-			holders = `(select h.row_no, b.b from blocks b cross join lateral (select w.row_no from {whole} w
-				where w.blocks @> array[b.b] limit {sharing} + 1) h)`
+			rare, err := d.rareBlocks(ctx, "b.b")
+			if err != nil {
+				return nil, false, err
+			}
+			holders = `(select h.row_no, b.b from blocks b cross join lateral (select w.row_no from ` + whole + ` w
+				where w.blocks @> array[b.b] limit ` + schema.Int(mostSharing) + ` + 1) h where ` + rare + `)`
 		}
-		query, _, err := q(`
-			with old as (select * from {whole} where row_no in (select unnest({rows}))),
-			touched as (
-				select coalesce(n.row_no, o.row_no) as row_no, n.blocks as now, o.blocks as before
-				from {keys} n full join old o on o.row_no = n.row_no
-				where n.values is distinct from o.values
-					or exists (select from {matches} m where m.row_no = n.row_no) <> exists (select from {was_found} m
-					where m.row_no = n.row_no)
-			),
-			blocks as materialized (
-				select distinct unnest(now) as b from touched union select distinct unnest(before) from touched
-			),
+		found, err := k.room.pool.Query(ctx, `
+			with blocks as materialized (select distinct unnest(@blocks::integer[]) as b),
 			reached as (
 				select x.row_no, x.b, count(*) over (partition by x.b) as n
-				from {holders} x
+				from `+holders+` x
 			)
 			select distinct row_no from reached
-			where n <= {sharing} and row_no not in (select unnest({rows}))`,
-			frag{"holders": holders, "whole": whole, "was_found": k.whole.drafts[n].table("matches"), "rows": numbers(k.rows),
-				"sharing": schema.Int(mostSharing)}).compose(d.word)
-		if err != nil {
-			return nil, false, err
-		}
-		found, err := k.room.pool.Query(ctx, query)
+			where n <= @sharing and not row_no = any(@rows)`,
+			pgx.StrictNamedArgs{"blocks": blocks, "sharing": mostSharing, "rows": k.rows})
 		if err != nil {
 			return nil, false, fmt.Errorf("%s: %w", stepCoupled.does, err)
 		}
@@ -335,6 +440,9 @@ func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 			parts = append(parts, "became")
 		}
 		if d.likenessRules() != "" {
+			if err := from.mergeOften(ctx, tx); err != nil {
+				return Found{}, err
+			}
 			parts = append(parts, "keys")
 		}
 		if d.plan.Dated() {
@@ -391,6 +499,7 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		return nil
 	}
 	var list, keys []string
+	var failed []error
 	index := func(table, columns string) {
 		name := schema.Ident(fmt.Sprintf("%s_%x", strings.Trim(table[strings.LastIndexByte(table, '.')+1:], `"`),
 			fnvOf(columns)))
@@ -417,6 +526,9 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		if d.likenessRules() != "" {
 			index(d.table("keys"), "row_no")
 			keys = append(keys, indexKeys(d.table("keys"), ""))
+			if err := d.makeOften(ctx); err != nil && !isGone(err) {
+				failed = append(failed, fmt.Errorf("make ready for mending: %w", err))
+			}
 		}
 		if p, ok := d.placed(); ok && d.dials() {
 			index(p.draft.table("draft"), `lower(`+p.town+`)`)
@@ -430,7 +542,6 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		}
 	}
 	index(k.table("left"), "row_no")
-	var failed []error
 	for _, sql := range append(list, keys...) { // what takes longest at last
 		if _, err := r.pool.Exec(ctx, sql); err != nil && !isGone(err) {
 			failed = append(failed, fmt.Errorf("make ready for mending, by %s: %w", sql, err))

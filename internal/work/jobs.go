@@ -414,8 +414,8 @@ func (s *Service) checkTouched(ctx context.Context, r store.Run, i store.Import)
 }
 
 // mostRounds is how often a check of some rows takes on more of them before all
-// are checked.
-const mostRounds = 4
+// are checked; the first time only what is expected is added.
+const mostRounds = 5
 
 // checkCoupled checks rows with all that are coupled with them. What it finds may
 // couple them with more, which are then checked with them. The check is nil when
@@ -426,6 +426,7 @@ func (s *Service) checkCoupled(ctx context.Context, r store.Run, i store.Import,
 	if err != nil {
 		return nil, err
 	}
+	touched, expected := rows, false
 	for range mostRounds {
 		var ok bool
 		if rows, ok, err = s.room.Coupled(ctx, i, plan, c, rows); err != nil || !ok {
@@ -439,7 +440,21 @@ func (s *Service) checkCoupled(ctx context.Context, r store.Run, i store.Import,
 		if err := s.room.DropRun(ctx, r); err != nil { // of an earlier round or attempt
 			return nil, err
 		}
-		if _, err := s.runCheck(ctx, r, i, k, plan, staging.Part{Rows: rows}); err != nil {
+		if err := s.typeRows(ctx, r, k, staging.Part{Rows: rows}); err != nil {
+			return nil, err
+		}
+		if !expected { // most of what a check would couple them with is known before it
+			expected = true
+			more, err := k.Expected(ctx, touched)
+			if err != nil {
+				return nil, err
+			}
+			if len(more) > 0 {
+				rows = append(rows, more...)
+				continue
+			}
+		}
+		if _, err := decideRows(ctx, k, plan); err != nil {
 			return nil, err
 		}
 		more, ok, err := k.Outside(ctx)
@@ -501,22 +516,16 @@ func (s *Service) checkRows(ctx context.Context, r store.Run, i store.Import) (s
 		return out, i, err
 	}
 	k.Among(beside)
-	found, err := s.runCheck(ctx, r, i, k, plan, staging.Part{})
+	if err := s.typeRows(ctx, r, k, staging.Part{}); err != nil {
+		return out, i, err
+	}
+	found, err := decideRows(ctx, k, plan)
 	out.Totals, out.Digest = found.Totals, found.Digest
 	return out, i, err
 }
 
-// runCheck types the rows of a part and works out what they would do.
-func (s *Service) runCheck(ctx context.Context, r store.Run, i store.Import, k *staging.Check, plan *mapping.Plan,
-	part staging.Part) (staging.Found, error) {
-	judges := make([]staging.Judge, len(plan.Drafts))
-	for n, dp := range plan.Drafts {
-		rules, err := expr.CompileRules(dp.Type)
-		if err != nil {
-			return staging.Found{}, err
-		}
-		judges[n] = func(values map[string]string) []problem.Problem { return rules.Judge(values) }
-	}
+// typeRows types the rows of a part.
+func (s *Service) typeRows(ctx context.Context, r store.Run, k *staging.Check, part staging.Part) error {
 	var noted, typed int64
 	err := k.StageDrafts(ctx, part, func(rows int64) error {
 		if typed = rows; typed < noted+progressEvery {
@@ -526,10 +535,20 @@ func (s *Service) runCheck(ctx context.Context, r store.Run, i store.Import, k *
 		return s.store.Progress(ctx, r, typed)
 	})
 	if err != nil {
-		return staging.Found{}, err
+		return err
 	}
-	if err := s.store.Progress(ctx, r, typed); err != nil {
-		return staging.Found{}, err
+	return s.store.Progress(ctx, r, typed)
+}
+
+// decideRows works out what the rows that were typed would do.
+func decideRows(ctx context.Context, k *staging.Check, plan *mapping.Plan) (staging.Found, error) {
+	judges := make([]staging.Judge, len(plan.Drafts))
+	for n, dp := range plan.Drafts {
+		rules, err := expr.CompileRules(dp.Type)
+		if err != nil {
+			return staging.Found{}, err
+		}
+		judges[n] = func(values map[string]string) []problem.Problem { return rules.Judge(values) }
 	}
 	return k.Run(ctx, judges)
 }

@@ -398,7 +398,11 @@ func (s *Service) Try(ctx context.Context, i store.Import, r mapping.Routine, sa
 	}
 	err = s.room.Trying(ctx, func() error {
 		return s.beside(ctx, i, by, func(ctx context.Context, run store.Run) error {
-			found, err := s.runCheck(ctx, run, i, s.room.NewCheck(run, i, plan, c), plan, part)
+			k := s.room.NewCheck(run, i, plan, c)
+			if err := s.typeRows(ctx, run, k, part); err != nil {
+				return err
+			}
+			found, err := decideRows(ctx, k, plan)
 			out.Totals = found.Totals
 			return err
 		})
