@@ -265,13 +265,13 @@ func (a *app) bundleOrder(b client.Bundle) {
 	}
 }
 
-// bundleOpen says why rows are held, which columns are not placed, and of which country telephone numbers that are
+// bundleOpen says why rows are held, which of them another file makes before, which columns are not placed, and of which country telephone numbers that are
 // held seem to be.
 func (a *app) bundleOpen(ctx context.Context, c *client.Conn, b client.Bundle) {
 	tab := a.table("File", "Problem", "Field", "Rows", "")
 	for _, m := range b.Imports {
 		for _, p := range m.Import.Totals.Problems {
-			if !p.Light {
+			if !p.Light || p.Code == string(problem.MadeBefore) {
 				tab.AppendRow([]any{oneLine(m.Import.Name, 28), p.Code, p.Field, number(p.Count),
 					oneLine(p.Message, max(30, a.width()-80))})
 			}

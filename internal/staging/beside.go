@@ -3,6 +3,7 @@ package staging
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
@@ -159,6 +160,76 @@ func (k *draftCheck) holdWithBeside(ctx context.Context) error {
 		}
 	}
 	return nil
+}
+
+var stepMadeBefore = step{does: "tells what another import of the bundle makes before",
+	reads: "draft aside matches questions problems", writes: "problems"}
+
+// tellMadeBefore tells of rows that would make a record which an import that is loaded
+// before makes: one with the same key, or equal in all that a rule compares exactly, and of
+// companies one of the same name or reached by the same number or address. They are looked up
+// again when that has been loaded.
+func (k *draftCheck) tellMadeBefore(ctx context.Context) error {
+	if k.plan.May == mapping.Update {
+		return nil
+	}
+	var list []stmt
+	for _, n := range k.beside {
+		if n.Later || n.check == nil {
+			continue
+		}
+		for _, o := range n.check.drafts {
+			if o.plan.Type.Name != k.plan.Type.Name {
+				continue
+			}
+			for _, same := range k.equalBeside(o) {
+				list = append(list, k.note(problem.MadeBefore, nil, true, `'row ' || min(o.row_no) || {of}`, `
+					from {draft} d join {theirs} o on {same} join {their_verdicts} v on v.row_no = o.row_no and v.verdict = 'create'
+					where {stays d} and {unfound d} and {unasked d} and {sound d} and not {noted}
+					group by d.row_no`,
+					frag{"of": schema.Literal(" of " + n.Import.Name), "theirs": o.table("draft"), "same": same,
+						"their_verdicts": o.table("verdicts"), "noted": k.noted(problem.MadeBefore, "")}))
+			}
+		}
+	}
+	return k.do(ctx, stepMadeBefore, list...)
+}
+
+// equalBeside lists the rules, as SQL, by which a draft d and one of another import, o, are for
+// one record.
+func (k *draftCheck) equalBeside(o *draftCheck) (rules []string) {
+	same := func(name string) (sql string, ok bool) {
+		mine, ok := k.plainForm(name)
+		theirs, there := o.plainForm(name)
+		if !ok || !there || k.field(name).Field.Kind().Form == catalog.LinkForm { // links are counted by import
+			return "", false
+		}
+		return fmt.Sprintf(theirs, "o") + ` = ` + fmt.Sprintf(mine, "d"), true
+	}
+	for _, fields := range k.equals() {
+		var all []string
+		for _, name := range fields {
+			if sql, ok := same(name); ok {
+				all = append(all, sql)
+			}
+		}
+		if len(all) == len(fields) {
+			rules = append(rules, strings.Join(all, " and "))
+		}
+	}
+	if !namesCompany(k.plan.Type) {
+		return rules
+	}
+	if mine, theirs := k.titleOf("d"), o.titleOf("o"); mine != "" && theirs != "" {
+		rules = append(rules, theirs+` = `+mine+` and `+mine+` <> ''`)
+	}
+	for _, fp := range k.plan.Fields {
+		reached := fp.Field.Type == catalog.Email || fp.Field.Type == catalog.Phone || fp.Field.Type == catalog.URL
+		if sql, ok := same(fp.Field.Name); reached && ok {
+			rules = append(rules, sql)
+		}
+	}
+	return rules
 }
 
 var stepSettle = step{does: "puts records in the place of rows beside", reads: "verdicts", writes: "verdicts waits"}

@@ -385,6 +385,9 @@ func (k *draftCheck) examine(ctx context.Context, judge Judge) error {
 	if err := k.known(ctx); err != nil {
 		return err
 	}
+	if err := k.tellMadeBefore(ctx); err != nil {
+		return err
+	}
 	if len(k.plan.Type.Rules) == 0 {
 		return nil
 	}

@@ -50,6 +50,9 @@ type BundleStep struct {
 	// Was is what a check in the middle of a load is to say again, by verdict.
 	Was     map[string]int64 `json:"was,omitempty"`
 	Removes int64            `json:"removes,omitempty"` // likewise, of children that are gone from the source
+	// Twice is how many of the rows that make a record may change it instead, since an
+	// import before makes it.
+	Twice int64 `json:"twice,omitempty"`
 }
 
 // BundlePolicy says when the load of a bundle gives way.

@@ -12,6 +12,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
 	"uchi/internal/staging"
 	"uchi/internal/store"
@@ -395,7 +396,7 @@ func (s *Service) LoadBundle(ctx context.Context, b store.Bundle, policy store.B
 				if again { // its rows may be like what the files before have made
 					t := m.Import.Totals.V
 					now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Check, Was: t.Verdicts,
-						Removes: t.Removes()})
+						Removes: t.Removes(), Twice: t.Problem(string(problem.MadeBefore))})
 				}
 				now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Load})
 			case life.Paused:

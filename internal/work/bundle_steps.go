@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 
 	"uchi/internal/core/life"
 	"uchi/internal/core/verdict"
@@ -114,7 +113,7 @@ func gaveWay(step store.BundleStep, i store.Import) *store.Trouble {
 	if i.Trouble.V != nil {
 		return i.Trouble.V
 	}
-	if t := i.Totals.V; step.Was != nil && t != nil && (!sameVerdicts(step.Was, t.Verdicts) ||
+	if t := i.Totals.V; step.Was != nil && t != nil && (!asSaid(step.Was, t.Verdicts, step.Twice) ||
 		step.Removes != t.Removes()) {
 		return &store.Trouble{Code: string(life.Differs), Message: "since the files before it were loaded, the check " +
 			"says something else of its rows",
@@ -133,9 +132,31 @@ func gaveWay(step store.BundleStep, i store.Import) *store.Trouble {
 		Mend: "Look at the import, and go on with the bundle."}
 }
 
-// sameVerdicts reports whether two checks came to the same numbers.
-func sameVerdicts(a, b map[string]int64) bool {
-	return !slices.ContainsFunc(verdict.All, func(v verdict.Verdict) bool { return a[string(v)] != b[string(v)] })
+// asSaid reports whether a check came to the numbers that the one before has come to, but that
+// of the rows that make a record up to so many may find it made by now, and change it or say
+// nothing new.
+func asSaid(before, now map[string]int64, twice int64) bool {
+	var more int64
+	for _, v := range verdict.All {
+		by := now[string(v)] - before[string(v)]
+		switch v {
+		case verdict.Create:
+			if by > 0 || by < -twice {
+				return false
+			}
+			more += by
+		case verdict.Update, verdict.Same, verdict.Skip:
+			if by < 0 {
+				return false
+			}
+			more += by
+		default:
+			if by != 0 {
+				return false
+			}
+		}
+	}
+	return more == 0
 }
 
 // begin begins one act of the work on a bundle.

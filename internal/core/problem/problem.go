@@ -86,6 +86,7 @@ const (
 	DuplicateRow     Code = "duplicate_row"
 	RowsDisagree     Code = "rows_disagree"
 	KnownElsewhere   Code = "known_elsewhere"
+	MadeBefore       Code = "made_before"
 	LinkHeld         Code = "link_held"
 	LinkGone         Code = "link_gone"
 	KeyTaken         Code = "key_taken"
@@ -99,7 +100,7 @@ const (
 )
 
 // Told lists the codes that are only told: the row loads with all that it says.
-var Told = []Code{KnownElsewhere, LinkLeft, Emptied, ShortCode}
+var Told = []Code{KnownElsewhere, MadeBefore, LinkLeft, Emptied, ShortCode}
 
 type words struct{ says, mend string }
 
@@ -249,6 +250,9 @@ var table = map[Code]words{
 		"Correct one of the two, or leave it out. Where no key is in question, later rows win by the policy merge."},
 	KnownElsewhere: {"it is there already, as {detail}",
 		"Leave the row out, load it all the same, or put what it says into that record."},
+	MadeBefore: {"the record that it would make is made before it, by {detail}",
+		"Nothing is made twice: it is looked up again when that has been loaded, and changes that record. Leave the row out " +
+			"if it is not to."},
 	LinkHeld: {"the record that it belongs to is that of {detail}, which is not settled",
 		"Mend or answer that row first, then check again."},
 	LinkGone: {"the record that it points to was deleted after the check: {detail}",
@@ -301,6 +305,7 @@ func Summary(c Code) string {
 			RowsDisagree:   "rows for the same record contradict each other",
 			LinkHeld:       "the record that it belongs to is of a row that is not settled",
 			KnownElsewhere: "what it would make is there already as a record of another type",
+			MadeBefore:     "what it would make is made by another file of the bundle before, and changed by it",
 			DoubtfulValue: "the record knows it better: a later date, a later stage, a mailbox at the company, a number where " +
 				"the row says 0, or in another country",
 			LinkLeft:     "what it points to is not in use any more, or has left",

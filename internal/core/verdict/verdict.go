@@ -125,6 +125,16 @@ func (t Totals) Removes() (n int64) {
 	return n
 }
 
+// Problem tells how often a problem of a code was noted, at whatever field.
+func (t Totals) Problem(code string) (n int64) {
+	for _, p := range t.Problems {
+		if p.Code == code {
+			n += p.Count
+		}
+	}
+	return n
+}
+
 // GoneCount counts children of the records that the rows speak of which no row names.
 type GoneCount struct {
 	Records int64 `json:"records" db:"records"` // that are gone

@@ -48,4 +48,4 @@ export function Section({ title, children }: { title: string; children: ReactNod
 }
 
 /** Problems that are only told: the row loads with all that it says. */
-export const toldOnly = ["known_elsewhere", "link_left", "short_code"];
+export const toldOnly = ["known_elsewhere", "made_before", "link_left", "emptied_in_sheet", "short_code"];

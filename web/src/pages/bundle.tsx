@@ -403,10 +403,10 @@ const leftOut = (columns: string[]) =>
 
 const wrongsShown = 3;
 
-/** Why most of the rows of an import that are held are held. */
+/** Why most of the rows of an import that are held are held, and how many another makes before. */
 function Wrongs({ workspace, i }: { workspace: string; i: Import }) {
   const known = useQuery(types(workspace));
-  const list = (i.totals?.problems ?? []).filter((p) => !p.light);
+  const list = (i.totals?.problems ?? []).filter((p) => !p.light || p.code === "made_before");
   const label = (said: string) => {
     const [field = "", draft = i.into] = said.split(".").reverse(); // of several records in a row, which
     return labelOf(
