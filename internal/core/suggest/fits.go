@@ -416,6 +416,9 @@ func fitText(c *cells) (fit, string) {
 	case c.field.ComparedAs() == catalog.AsStreet && c.col.Longest <= 4:
 		return contradicts, "its values are too short for a street"
 	case c.field.ComparedAs() == catalog.AsStreet &&
+		c.share("domains", func(s string) bool { return strings.Contains(s, ".") && !strings.ContainsAny(s, " ,0123456789") }) > 0.9:
+		return contradicts, "its values are addresses of the net"
+	case c.field.ComparedAs() == catalog.AsStreet &&
 		c.share("a word", func(s string) bool { return aWord.MatchString(s) }) < 0.4:
 		return contradicts, "its values are no words"
 	case c.field.ComparedAs() == catalog.AsLocality && len(c.col.Samples) > 1 &&

@@ -18,6 +18,10 @@ var besides = map[string][]string{
 		"Company=Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA"},
 	"opportunity": {"Title=Shore power quay 7|12 pedestals|Winter storage 2027|Metering north",
 		"Account=Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA"},
+	"line": {"Opportunity=Q-1003|Q-1003|Q-1004|Q-1009", "Product=Pedestal 32A|Berth light|Card reader|Water meter"},
+	"task": {"Subject=Ring about the offer|Send drawings|Visit the quay|Ask for the order",
+		"Account=Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA"},
+	"staff": {"Name=Marit Moe|Anke Petersen|João da Silva|Piet de Vries"},
 }
 
 // usualCells are cells of fields.
@@ -42,6 +46,16 @@ var usualCells = map[string]string{
 	"stage": "offered|won|lost|scoped", "expected_close": "31.01.2027|15.12.2026|28.02.2027|30.06.2027",
 	"probability": "60|75|10|30", "opened_on": "01.10.2026|05.09.2026|12.08.2026|20.10.2026",
 	"loss_reason": "price|too late|price|no budget",
+	"company":     "Tern Marina AS|Gull Harbour Ltd|Kite Yard GmbH|Skua Boats SA",
+	"parent":      "Tern Group AS|Gull Holding Ltd|Tern Group AS|Skua Holding SA",
+	"origin":      "fair|website|friend|fair", "interest": "hot|warm|cold|warm", "met_on": "01.10.2025|05.09.2025|12.08.2025|20.10.2025",
+	"estimated_value": "12500|3200|98000|4100", "status": "new|contacted|new|qualified", "currency": "EUR|NOK|EUR|GBP",
+	"legal_name":  "Tern Marina Holding AS|Gull Harbour Services Ltd|Kite Yard Betriebs GmbH|Skua Boats Internacional SA",
+	"opportunity": "Q-1003|Q-1003|Q-1004|Q-1009", "position": "10|20|10|10", "product": "Pedestal 32A|Berth light|Card reader|Water meter",
+	"quantity": "4|12|1|30", "unit_price": "1250.00|89.50|410.00|35.00",
+	"subject": "Ring about the offer|Send drawings|Visit the quay|Ask for the order", "due_on": "31.01.2027|15.12.2026|28.02.2027|30.06.2027",
+	"contact": "Marit Moe|Anke Petersen|João da Silva|Piet de Vries", "done": "yes|no|yes|no", "kind": "call|e-mail|visit|call",
+	"team": "Sales|Service|Sales|Office", "active": "yes|yes|no|yes",
 }
 
 // takenBeside gives the field for which a header beside usual columns is taken, empty for none.
@@ -69,7 +83,8 @@ func TestManyHeaders(t *testing.T) {
 	t.Parallel()
 	c := standard(t)
 	instead := map[string]string{"name": "Name", "locality": "Town", "given_name": "First name",
-		"family_name": "Surname", "title": "Title", "account": "Account"}
+		"family_name": "Surname", "title": "Title", "account": "Account", "company": "Company",
+		"opportunity": "Opportunity", "product": "Product", "subject": "Subject"}
 	all, missed, wrong := 0, 0, 0
 	for _, line := range linesOf(t, "headers.txt") {
 		where, field, _ := strings.Cut(line, "|")

@@ -83,7 +83,7 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	if f.Type == catalog.LongText && again && seen.share("initials", initials.MatchString) > 0.9 {
 		return contradicts, "its values are initials of few people"
 	}
-	if f.Type == catalog.Reference && col.Distinct > 1 && seen.names[f.To] == 0 {
+	if f.ComparedAs() == catalog.AsStreet || f.Type == catalog.Reference && col.Distinct > 1 && seen.names[f.To] == 0 {
 		if of := seen.choicesOf(t); of != "" {
 			return contradicts, "its values are choices of " + of
 		}
