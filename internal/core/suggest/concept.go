@@ -118,7 +118,7 @@ var means = map[string][]string{
 		"amount", "amount net", "deal amount", "amount currency", "amount net currency", "estimated amount",
 		"expected amount",
 		"revenue", "expected revenue", "estimated revenue", "revenue currency", "deal revenue", "net revenue",
-		"deal price", "expected price", "net price?", "price?",
+		"deal price", "expected price", "net price?", "price?", "net?",
 	},
 	"estimated_value": {
 		"estimated amount", "amount", "amount currency", "amount currency estimated", "amount interest",
@@ -131,7 +131,7 @@ var means = map[string][]string{
 		"close", "close date", "close expected", "close date expected", "close deal", "close due", "close estimated",
 		"close date estimated", "expected order", "due expected", "deal due expected", "date expected", "expected?", "when?",
 	},
-	"opened_on":   {"opened", "date opened", "deal opened"},
+	"opened_on":   {"opened", "date opened", "deal opened", "date?"},
 	"loss_reason": {"lost reason", "unmade", "reason?", "lost?"},
 	"interest":    {"interest", "interest kind", "interest level", "count interest"},
 	"origin":      {"origin", "name origin", "kind origin", "origin person"},
@@ -192,7 +192,7 @@ var small = wordSet(`
 	he she him hij zij zijn er sie es il elle él ella lui lei hun hon han on ona ele ela
 	noch still encore ancora aún todavía nog ännu stadig vielä jeszcze ainda ακόμη
 	concerné concernée concernés concernées betreffend betreffende betroffene concerned interesado interessato
-	txt html kz jn yn u f they there did actual actuel actuelle exercé zajmowane
+	txt tx dsc dscr html kz jn yn u f they there did actual actuel actuelle exercé zajmowane
 `)
 
 func wordSet(words string) map[string]bool {

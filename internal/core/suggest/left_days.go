@@ -78,7 +78,7 @@ func (l *left) phones() {
 		switch {
 		case hasMobile && hasFixed && len(lines) == 1:
 			l.take(unknown[0], mobile.Name, "its values are telephone numbers other than those of “"+lines[0].Header+"”")
-		case hasFixed && len(lines) == 0:
+		case hasFixed && len(lines) == 0 && (!hasMobile || says(unknown[0].Header, "phone")):
 			l.take(unknown[0], fixed.Name, "its values are telephone numbers")
 		case hasMobile && len(lines)+len(mobiles) == 0:
 			if of, ok := l.given(fixed.Name); ok && says(of, "landline") {

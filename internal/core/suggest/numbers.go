@@ -74,6 +74,11 @@ func whoseNumbers(target Target, columns []sheet.Column, list []Suggestion) []Su
 	return list
 }
 
+// wordsAlone reports whether a text is several words without any figure, as no number is.
+func wordsAlone(s string) bool {
+	return digitsIn(s) == 0 && strings.Contains(strings.TrimSpace(s), " ")
+}
+
 // ownNumbers takes a column for the numbers of what the rows are, whatever its header says, where
 // another column names rows by what stands in it: the superior, the parent, or what points to these rows from
 // another sheet.
@@ -108,7 +113,8 @@ func (v *View) ownNumbers(target Target, columns []sheet.Column, list []Suggesti
 	var may []sheet.Column
 	for _, own := range columns {
 		taken := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == own.Header && s.Taken })
-		if (!taken || own.Header == header) && own.Blank == 0 && !comesAgain(own) && by(own) != "" {
+		if (!taken || own.Header == header) && own.Blank == 0 && !comesAgain(own) && share(own.Samples, wordsAlone) < 0.9 &&
+			by(own) != "" {
 			may = append(may, own)
 		}
 	}

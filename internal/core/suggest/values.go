@@ -79,6 +79,13 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	if (f.Type == catalog.LongText || f.ComparedAs() == catalog.AsCompanyName) && seen.fewPeople() {
 		return contradicts, "its values are names of few people"
 	}
+	if f.Type == catalog.LongText && kinds.known && kinds.texts >= fewest && kinds.p[textkind.Company] > 0.9 &&
+		seen.share("legal forms", withLegalForm) > 0.2 {
+		return contradicts, "its values are names of companies"
+	}
+	if f.ComparedAs() == catalog.AsCode && seen.share("words alone", wordsAlone) > 0.9 {
+		return contradicts, "its values are words"
+	}
 	again := col.Filled >= fewest && col.Distinct > 1 && col.Distinct*2 <= col.Filled
 	if f.Type == catalog.LongText && again && seen.share("initials", initials.MatchString) > 0.9 {
 		return contradicts, "its values are initials of few people"

@@ -407,7 +407,14 @@ func MobileShare(texts []string, home string) (share float64, told int) {
 		case phonenumbers.MOBILE:
 			told++
 			mobile++
-		case phonenumbers.UNKNOWN, phonenumbers.FIXED_LINE_OR_MOBILE:
+		case phonenumbers.UNKNOWN: // as those that are set aside for stories, or not given out yet
+			if begins, ok := mobiles[int(n.GetCountryCode())]; ok && phonenumbers.IsPossibleNumber(n) {
+				told++
+				if ok, err := regexp.MatchString(`^(`+begins+`)`, phonenumbers.GetNationalSignificantNumber(n)); err == nil && ok {
+					mobile++
+				}
+			}
+		case phonenumbers.FIXED_LINE_OR_MOBILE:
 		default:
 			told++
 		}

@@ -111,7 +111,24 @@ johtaja toimitusjohtaja päällikkö ostaja ostopäällikkö myyntipäällikkö 
 kierownik dyrektor prezes właściciel specjalista kupiec zaopatrzeniowiec główny księgowy inżynier
 διευθυντής διευθύντρια υπεύθυνος προϊστάμενος ιδιοκτήτης μηχανικός λογιστής πρόεδρος
 ředitel ředitelka vedoucí jednatel nákupčí účetní majitel igazgató vezető beszerző tulajdonos mérnök director manager administrator müdür müdürü sorumlusu sahibi uzman`.split(/\s+/);
-const areas = `purchasing sales marketing operations production finance quality logistics maintenance technical procurement export plant site office
+// What people are called by what they do, one word or two.
+const trade = `harbour master|dock master|dock supervisor|skipper|captain|first mate|electrician|foreman|boatbuilder|sailmaker|rigger|bookkeeper|clerk|receptionist|mechanic|welder|driver|surveyor|architect|lawyer|treasurer|chairman|bursar|trustee|caretaker|fleet manager|yard manager|financial controller|general manager|managing director|personal assistant|head of operations|head of purchasing|marina manager|commodore|secretary general
+hafenmeister|hafenmeisterin|hafenkapitän|bootsbauer|bootsbauerin|elektriker|vorarbeiter|buchhalter|buchhalterin|schatzmeister|schriftführer|vorsitzender|vorsitzende|hausmeister|disponent|bauleiter|technischer leiter|kaufmännische leiterin|leiter einkauf|leiterin technik|lagerist|meisterin
+maître de port|capitaine|électricien|contremaître|trésorier|secrétaire|gardien|chef de chantier|chef d'atelier|directrice technique|directeur commercial|chargé d'affaires|chargée de clientèle|acheteuse|gérant|architecte|avocat|voilier
+capitán de puerto|capitana de puerto|electricista|capataz|tesorero|secretaria|jefe de taller|jefa de compras|gerente general|contable|patrón|arquitecto|abogada|encargada de tienda
+direttore del porto|capitano|elettricista|caposquadra|tesoriere|segretaria|responsabile tecnico|ufficio acquisti|titolare|ragioniere|velaio|geometra|architetto
+havenmeester|schipper|elektricien|voorman|penningmeester|secretaris|hoofd techniek|inkoper|werfbaas|boekhouder|eigenaar|monteur
+capitão do porto|mestre|eletricista|encarregado|tesoureiro|secretária|diretora técnica|gerente de loja|contabilista|proprietária
+hamnkapten|skeppare|elektriker|förman|kassör|sekreterare|inköpare|driftchef|varvschef|ekonomiansvarig|hamnvärd
+havnefoged|skipper|elektriker|formand|kasserer|sekretær|indkøber|teknisk chef|værftschef|havnesjef|havnefogd|innkjøper|daglig leder
+satamakapteeni|kippari|sähköasentaja|työnjohtaja|rahastonhoitaja|sihteeri|ostopäällikkö|kirjanpitäjä
+bosman portu|kapitan|elektryk|brygadzista|skarbnik|sekretarka|kierownik zakupów|główna księgowa|szkutnik
+přístavní mistr|kapitán|elektrikář|mistr|pokladník|tajemnice|vedoucí nákupu|účetní|kikötőmester|kapitány|villanyszerelő|művezető|pénztáros|titkárnő|könyvelő
+liman müdürü|kaptan|elektrikçi|ustabaşı|muhasebeci|sekreter|satın alma müdürü
+λιμενάρχης|καπετάνιος|ηλεκτρολόγος|εργοδηγός|ταμίας|γραμματέας|υπεύθυνη αγορών|λογίστρια
+căpitan de port|electrician|maistru|trezorier|secretară|contabil|director tehnic|șef achiziții`.split(/[|\n]/);
+const capital = (t) => t[0].toUpperCase() + t.slice(1);
+const areas = `fleet dock harbour marina yard service port warehouse workshop shop project account accounts purchasing sales marketing operations production finance quality logistics maintenance technical procurement export plant site office
 einkauf vertrieb verkauf technik produktion logistik qualität achats ventes production technique commercial compras ventas produccion calidad acquisti vendite produzione inkoop verkoop productie techniek
 compras vendas inköp försäljning indkøb salg produktion innkjøp osto myynti tuotanto zakupów sprzedaży techniczny produkcji αγορών πωλήσεων τεχνικός`.split(/\s+/);
 // What people write into remarks, and call deals and tasks.
@@ -128,6 +145,7 @@ haluaa luettelon|ei vielä vastausta|soittaa torstaina|pitkäaikainen asiakas|ko
 chce katalog|jeszcze brak odpowiedzi|oddzwoni w czwartek|klient od lat|zamówienie próbne|remont dźwigu|naprawa dachu|pomost na dwanaście miejsc|płaci z opóźnieniem|wymiana pomp
 θέλει κατάλογο|ακόμη καμία απάντηση|θα καλέσει την πέμπτη|παλιός πελάτης|δοκιμαστική παραγγελία|συντήρηση γερανού|επισκευή στέγης|πληρώνει αργά|αντικατάσταση αντλιών`.split(/[|\n]/);
 for (const r of remarks) for (let n = 0; n < 12; n++) lists.phrase.push(n % 2 ? r : r[0].toUpperCase() + r.slice(1), `${r}; ${remarks[(n * 17 + r.length) % remarks.length]}`);
-for (const r of ranks) lists.job.push(r, r, r, ...areas.filter((_, n) => (n + r.length) % 4 === 0).flatMap((a) => [`${r} ${a}`, `${a} ${r}`]));
+for (const r of ranks) lists.job.push(r, r, r, ...areas.filter((_, n) => (n + r.length) % 4 === 0).flatMap((a) => [`${r} ${a}`, `${a} ${r}`, capital(`${a} ${r}`), `${capital(a)} ${capital(r)}`]), capital(r), capital(r));
+for (const t of trade) lists.job.push(t, capital(t), capital(t), capital(t), t.split(" ").map(capital).join(" "));
 
 process.stdout.write(JSON.stringify(Object.fromEntries(Object.entries({ ...lists, ...names }).map(([k, v]) => [k, v.filter((s) => s.length < 120)]))));
