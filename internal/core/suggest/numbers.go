@@ -20,7 +20,8 @@ var numbersOfCompanies = []string{"customer number", "customer code", "company n
 
 // ofCompanies reports whether a header means the number of a customer.
 func ofCompanies(header string) bool {
-	return slices.ContainsFunc(lift(headerWords(header)).sets, func(set []string) bool {
+	l := lift(headerWords(header))
+	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
 		return slices.Contains(numbersOfCompanies, strings.Join(set, " "))
 	})
 }
