@@ -516,6 +516,10 @@ var needs = map[string]rights.Role{
 // ofClosed are the operations that change a workspace which is closed.
 var ofClosed = []string{"ChangeWorkspace", "RemoveWorkspace"}
 
+// ofEverywhere are the operations on a workspace for which a role in it alone does not do: what is
+// gone comes not back.
+var ofEverywhere = []string{"RemoveWorkspace"}
+
 // ofAnyToken are the operations outside of workspaces for which a token of one workspace
 // does; they tell of no other.
 var ofAnyToken = []string{"WhoAmI", "ListWorkspaces"}
@@ -532,6 +536,7 @@ func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandler
 	return func(ctx context.Context, w http.ResponseWriter, r *http.Request, request any) (any, error) {
 		trace.SpanFromContext(ctx).SetName(operation)
 		p, workspace := personOf(ctx), chi.URLParam(r, "workspace")
+		everywhere := p.Role
 		if workspace != "" && p.ID != 0 { // what they may do there
 			role, err := s.store.RoleIn(ctx, p, workspace)
 			if err != nil {
@@ -552,7 +557,8 @@ func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandler
 			return nil, store.ErrNoWorkspace.With(workspace)
 		case workspace == "" && p.Only != "" && !slices.Contains(ofAnyToken, operation):
 			return nil, errOfWorkspace.With(p.Only)
-		case need != anybody && !p.Role.Covers(need):
+		case need != anybody && !p.Role.Covers(need),
+			slices.Contains(ofEverywhere, operation) && !everywhere.Covers(need):
 			return nil, work.ErrRole(need)
 		}
 		if workspace != "" {

@@ -330,8 +330,37 @@ func (a *app) changePerson(ctx context.Context, c *client.Conn, email string, ch
 	if err != nil {
 		return err
 	}
-	_, err = c.ChangePersonWithResponse(ctx, p.Id, change)
-	return err
+	r, err := c.ChangePersonWithResponse(ctx, p.Id, change)
+	if err != nil {
+		return err
+	}
+	return a.tellPerson(*r.JSON200)
+}
+
+// tellPerson says who somebody is, and what they may do.
+func (a *app) tellPerson(p client.Person) error {
+	if a.asJSON {
+		return a.printJSON(p)
+	}
+	a.showPeople(p)
+	return nil
+}
+
+// showPeople lists people with what they may do.
+func (a *app) showPeople(people ...client.Person) {
+	tab := a.table("Name", "E-mail", "Role", "In single workspaces", "")
+	for _, p := range people {
+		suspended := ""
+		if p.Suspended {
+			suspended = "suspended"
+		}
+		var single []string
+		for _, workspace := range slices.Sorted(maps.Keys(p.Roles)) {
+			single = append(single, workspace+": "+p.Roles[workspace])
+		}
+		tab.AppendRow([]any{p.Name, p.Email, p.Role, strings.Join(single, ", "), suspended})
+	}
+	tab.Render()
 }
 
 // dayAndTime writes a moment on the clock here, nothing for none.
@@ -476,19 +505,7 @@ func (a *app) peopleCmd() *cobra.Command {
 			if a.asJSON {
 				return a.printJSON(r.JSON200)
 			}
-			tab := a.table("Name", "E-mail", "Role", "In single workspaces", "")
-			for _, p := range r.JSON200.People {
-				suspended := ""
-				if p.Suspended {
-					suspended = "suspended"
-				}
-				var single []string
-				for _, workspace := range slices.Sorted(maps.Keys(p.Roles)) {
-					single = append(single, workspace+": "+p.Roles[workspace])
-				}
-				tab.AppendRow([]any{p.Name, p.Email, p.Role, strings.Join(single, ", "), suspended})
-			}
-			tab.Render()
+			a.showPeople(r.JSON200.People...)
 			return nil
 		}),
 	}
@@ -510,8 +527,11 @@ go out; with --password it is read from standard input instead.`,
 				}
 			}
 			r, err := c.AddPersonWithResponse(ctx, p)
-			if err != nil || withPassword {
+			if err != nil {
 				return err
+			}
+			if withPassword {
+				return a.tellPerson(*r.JSON201)
 			}
 			return a.tellInvitation(p.Email, r.JSON201.Invitation)
 		}),

@@ -158,7 +158,11 @@ func (a *app) rowsAsCSV(ctx context.Context, c *client.Conn, id int64, p client.
 func (a *app) answerInto(file string, body io.ReadCloser) error {
 	defer body.Close()
 	if file != "" {
-		return intoFile(file, body)
+		if err := intoFile(file, body); err != nil || a.asJSON {
+			return err
+		}
+		fmt.Fprintln(a.out, "Written to "+file+".")
+		return nil
 	}
 	_, err := io.Copy(a.out, body)
 	return err

@@ -153,8 +153,12 @@ func newField(s string) (catalog.Field, error) {
 	said := strings.Split(rest, ",")
 	f := catalog.Field{Label: strings.TrimSpace(label), Name: catalog.Slug(label), Type: catalog.FieldType(said[0])}
 	if !ok || f.Label == "" || !slices.Contains(catalog.FieldTypes, f.Type) {
-		return f, usageError{fmt.Errorf("%q is not a field; write it as \"Berth no=text,key\", with one of the types %v",
-			s, catalog.FieldTypes)}
+		var types []string
+		for _, t := range catalog.FieldTypes {
+			types = append(types, string(t))
+		}
+		return f, usageError{fmt.Errorf("%q is not a field; write it as \"Berth no=text,key\", with one of the types %s",
+			s, strings.Join(types, ", "))}
 	}
 	for _, word := range said[1:] {
 		switch word = strings.TrimSpace(word); {

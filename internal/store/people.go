@@ -346,7 +346,7 @@ type Token struct {
 const tokenColumns = `id, label, role, coalesce(workspace, '') as workspace, made_at, ends_at, used_at`
 
 // NewToken says what a token is to be; without a workspace it is for all of them, and
-// without a role it has that of its maker there.
+// without a role it has that of its maker, in each workspace that which they have there.
 type NewToken struct {
 	Label     string
 	Role      rights.Role
@@ -362,9 +362,11 @@ func (s *Store) AddToken(ctx context.Context, p Person, n NewToken) (Token, stri
 			"a token that is made with a token ends no later than that").With(n.Ends.Format(time.DateOnly)).
 			Mended("Give an end of at most " + p.Until.Format(time.DateTime) + ", or sign in with your password.")
 	}
-	own := p.Role
+	own, err := s.mostAnywhere(ctx, p)
+	if err != nil {
+		return Token{}, "", err
+	}
 	if n.Workspace != "" {
-		var err error
 		if own, err = s.RoleIn(ctx, p, n.Workspace); err != nil {
 			return Token{}, "", err
 		}
@@ -386,7 +388,7 @@ func (s *Store) AddToken(ctx context.Context, p Person, n NewToken) (Token, stri
 	}
 	plain, hash := secret("uchi_")
 	var t Token
-	err := s.logged(ctx, Entry{Person: p.ID, Action: "add token", Subject: n.Label}, func(tx pgx.Tx) error {
+	err = s.logged(ctx, Entry{Person: p.ID, Action: "add token", Subject: n.Label}, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `insert into tokens (person, label, role, workspace, hash, ends_at)
 			values ($1, $2, $3, nullif($4, ''), $5, $6)
 			returning `+tokenColumns, p.ID, n.Label, n.Role, n.Workspace, hash, n.Ends)

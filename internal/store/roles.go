@@ -28,6 +28,30 @@ func (s *Store) RoleIn(ctx context.Context, p Person, workspace string) (rights.
 	return role, nil
 }
 
+// mostAnywhere gives the greatest role that a person has everywhere or in a workspace, no greater
+// than that of the token by which they are signed in. A token with it may in each workspace what
+// they may there.
+func (s *Store) mostAnywhere(ctx context.Context, p Person) (rights.Role, error) {
+	if p.Most != "" {
+		return p.Most, nil
+	}
+	rows, err := s.pool.Query(ctx, `select role from workspace_roles where person = $1`, p.ID)
+	if err != nil {
+		return "", fmt.Errorf("look up roles: %w", err)
+	}
+	roles, err := pgx.CollectRows(rows, pgx.RowTo[rights.Role])
+	if err != nil {
+		return "", fmt.Errorf("look up roles: %w", err)
+	}
+	most := p.Role
+	for _, r := range roles {
+		if r.Covers(most) {
+			most = r
+		}
+	}
+	return most, nil
+}
+
 // PersonIn reads one person with what they may do in a workspace.
 func (s *Store) PersonIn(ctx context.Context, id int64, workspace string) (Person, error) {
 	p, err := s.Person(ctx, id)

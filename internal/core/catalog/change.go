@@ -60,7 +60,7 @@ func (c Catalog) AddField(t RecordType, f Field) (RecordType, error) {
 
 // ChangeMatch gives a copy of t whose records are found by other match rules, one
 // version on; with no rules given, by the usual ones: those of the standard type,
-// or by the id alone.
+// or those that a type of a customer's own begins with.
 func (t RecordType) ChangeMatch(rules []MatchRule) (RecordType, error) {
 	out := t
 	out.Changed = slices.DeleteFunc(slices.Clone(t.Changed), func(p Part) bool { return p == MatchPart })
@@ -72,7 +72,7 @@ func (t RecordType) ChangeMatch(rules []MatchRule) (RecordType, error) {
 		}
 		out.Changed = append(out.Changed, MatchPart)
 	} else {
-		rules = []MatchRule{{Fields: []string{"id"}}}
+		rules = t.usualMatch()
 		standard, err := Standard()
 		if err != nil {
 			return t, err

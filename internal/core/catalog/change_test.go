@@ -205,3 +205,49 @@ func TestOfferedAndPointing(t *testing.T) {
 		t.Errorf("to opportunities point %s", got)
 	}
 }
+
+// The usual rules of a type of a customer's own are those that it begins with: its keys find
+// its records, and where it has none what they are called is asked about.
+func TestUsualRulesOfOwnTypes(t *testing.T) {
+	c, err := Standard()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, x := range []struct {
+		fields []Field
+		want   string
+	}{
+		{[]Field{{Label: "Berth no", Type: Text, Key: true}, {Label: "Name", Type: Text}}, "id, berth_no"},
+		{[]Field{{Label: "Name", Type: Text}, {Label: "Length", Type: Decimal}}, "id, name?"},
+	} {
+		own, err := c.NewType(RecordType{Label: "Berth", Fields: x.fields})
+		if err != nil {
+			t.Fatal(err)
+		}
+		said := func(t RecordType) string {
+			var list []string
+			for _, r := range t.Match {
+				s := strings.Join(r.Fields, "+")
+				if r.One == Ask {
+					s += "?"
+				}
+				list = append(list, s)
+			}
+			return strings.Join(list, ", ")
+		}
+		if got := said(own); got != x.want {
+			t.Errorf("a new type is found by %s, want %s", got, x.want)
+		}
+		other, err := own.ChangeMatch([]MatchRule{{Fields: []string{"id"}}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		usual, err := other.ChangeMatch(nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := said(usual); got != x.want || usual.OwnMatch() {
+			t.Errorf("the usual rules are %s, want %s", got, x.want)
+		}
+	}
+}

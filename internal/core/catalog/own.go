@@ -58,19 +58,26 @@ func (c Catalog) NewType(t RecordType) (RecordType, error) {
 		t.Title = []string{titleOf(t.Fields)}
 	}
 	if len(t.Match) == 0 {
-		t.Match = []MatchRule{{Fields: []string{"id"}}}
-		for _, f := range t.Fields {
-			if f.Key {
-				t.Match = append(t.Match, MatchRule{Fields: []string{f.Name}})
-			}
-		}
-		if len(t.Match) == 1 { // what is called the same is asked about
-			t.Match = append(t.Match, MatchRule{Fields: t.Title, One: Ask})
-		}
+		t.Match = t.usualMatch()
 	}
 	with := c
 	with.Types = append(slices.Clone(c.Types), t) // its fields may point to it
 	return t, with.CheckType(t)
+}
+
+// usualMatch gives the match rules of a type of a customer's own for which none were
+// given: the id, each key, and without any what it is called, which is asked about.
+func (t RecordType) usualMatch() []MatchRule {
+	rules := []MatchRule{{Fields: []string{"id"}}}
+	for _, f := range t.Fields {
+		if f.Key && !f.Retired {
+			rules = append(rules, MatchRule{Fields: []string{f.Name}})
+		}
+	}
+	if len(rules) == 1 {
+		rules = append(rules, MatchRule{Fields: t.Title, One: Ask})
+	}
+	return rules
 }
 
 // titleOf gives the field by which records are called where nobody says: the first
