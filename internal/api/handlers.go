@@ -182,7 +182,7 @@ func (h *handlers) ListImports(ctx context.Context, r ListImportsRequestObject) 
 		end := r.Params.To.AddDate(0, 0, 1)
 		f.To = &end
 	}
-	list, err := h.store.Imports(ctx, r.Workspace, f)
+	list, err := h.work.Imports(ctx, r.Workspace, f)
 	out := ListImports200JSONResponse{Imports: []Import{}}
 	for n, i := range list {
 		if n == limit {

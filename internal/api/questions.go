@@ -29,6 +29,9 @@ func (h *handlers) ListQuestions(ctx context.Context, r ListQuestionsRequestObje
 	if i.Totals.V == nil { // what was checked no longer holds
 		return out, nil
 	}
+	if err := work.MustBeQuestions(string(p.Kind)); err != nil {
+		return nil, err
+	}
 	filter := staging.QuestionFilter{Kind: p.Kind, From: p.From, To: p.To, Open: p.Open,
 		Like: staging.DraftOf{Row: p.Like, Draft: p.Draft}}
 	limit := limitOf(p.Limit, 50)
@@ -183,6 +186,9 @@ func (h *handlers) AnswerMany(ctx context.Context, r AnswerManyRequestObject) (A
 		return nil, err
 	}
 	b := r.Body
+	if err := work.MustBeQuestions(string(b.Kind)); err != nil {
+		return nil, err
+	}
 	var n int64
 	if b.Verdict != "" && b.Choice == verdict.ChooseLeaveOut {
 		n, err = h.work.LeaveOut(ctx, i, staging.RowFilter{Verdict: string(b.Verdict), Problem: b.Problem, Field: b.Field,

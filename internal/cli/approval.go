@@ -63,7 +63,12 @@ func (a *app) printApproval(i client.Import) error {
 	if a.asJSON {
 		return a.printJSON(i)
 	}
-	p := i.Approval
+	a.showApproval(i.Approval)
+	return nil
+}
+
+// showApproval says who has asked for the yes and what was decided; nothing where none is needed.
+func (a *app) showApproval(p client.Approval) {
 	if p.Why != "" {
 		fmt.Fprintf(a.out, "The load needs a second person's yes: %s.\n", p.Why)
 	}
@@ -76,7 +81,6 @@ func (a *app) printApproval(i client.Import) error {
 	default:
 		fmt.Fprintf(a.out, "%s has said no on %s: %s\n", p.DecidedBy, dayAndTime(p.DecidedAt), p.Reason)
 	}
-	return nil
 }
 
 func (a *app) approvalCmd() *cobra.Command {

@@ -263,6 +263,7 @@ func (a *app) showImport(i client.Import) error {
 	for _, p := range i.Totals.Problems {
 		line("problem", fmt.Sprintf("%s rows: %s %s", number(p.Count), p.Code, p.Field))
 	}
+	a.showApproval(i.Approval)
 	return nil
 }
 

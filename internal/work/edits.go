@@ -100,14 +100,13 @@ func Filter(i store.Import, column string, f staging.RowFilter) (staging.RowFilt
 		{f.Verdict, "verdict", words(verdict.All)}, {f.Outcome, "outcome", words(verdict.Outcomes)},
 		{f.Problem, "problem", words(problem.Codes())},
 	} {
-		if word.said == "" || slices.Contains(word.known, word.said) {
-			continue
+		err := oneOf("rows", word.of, word.said, word.known)
+		if err != nil && f.Outcome == word.said && slices.Contains(words(verdict.All), word.said) {
+			err = err.Mended("It is a verdict, which rows have before they are loaded. " + err.Mend)
 		}
-		mend := "One of: " + strings.Join(word.known, ", ") + "."
-		if f.Outcome == word.said && slices.Contains(words(verdict.All), word.said) {
-			mend = "It is a verdict, which rows have before they are loaded. " + mend
+		if err != nil {
+			return f, err
 		}
-		return f, fault.New(fault.Invalid, "unknown_"+word.of, "rows have no such "+word.of).With(word.said).Mended(mend)
 	}
 	if column == "" {
 		return f, nil
@@ -115,6 +114,39 @@ func Filter(i store.Import, column string, f staging.RowFilter) (staging.RowFilt
 	n, err := placeOf(i, column)
 	f.In = n + 1
 	return f, err
+}
+
+// oneOf refuses a word by which something is looked for that nothing can have; nil for one that there is, and
+// for none. Who has mistyped it is not to be told that there is nothing.
+func oneOf(these, of, said string, known []string) *fault.Error {
+	if said == "" || slices.Contains(known, said) {
+		return nil
+	}
+	return fault.New(fault.Invalid, "unknown_"+of, these+" have no such "+of).With(said).
+		Mended("One of: " + strings.Join(known, ", ") + ".")
+}
+
+// MustBeQuestions refuses a kind that no questions are of; blank is any.
+func MustBeQuestions(kind string) error {
+	if err := oneOf("questions", "kind", kind, words(verdict.Questions)); err != nil {
+		return err
+	}
+	return nil
+}
+
+// Imports lists the imports of a workspace that a filter chooses, the newest first.
+func (s *Service) Imports(ctx context.Context, workspace string, f store.ImportFilter) ([]store.Import, error) {
+	for _, state := range f.States {
+		if err := oneOf("imports", "state", state, words(life.States)); err != nil {
+			return nil, err
+		}
+	}
+	if f.Into != "" {
+		if _, _, err := s.typeOf(ctx, workspace, f.Into); err != nil {
+			return nil, err
+		}
+	}
+	return s.store.Imports(ctx, workspace, f)
 }
 
 // words are texts of any kind as they are written.

@@ -218,7 +218,7 @@ func readAnswer(t catalog.RecordType, g Given) (store.Answer, error) {
 	a := store.Answer{Row: g.Row, Draft: g.Draft, Choice: g.Choice, Keep: store.JSON[[]string]{V: g.Keep}}
 	if !slices.Contains(verdict.Choices, g.Choice) {
 		return a, fault.New(fault.Invalid, "unknown_choice",
-			"a question cannot be answered so").With(string(g.Choice)).Mended(fmt.Sprintf("Answer one of %v.", verdict.Choices))
+			"a question cannot be answered so").With(string(g.Choice)).Mended("Answer one of: " + strings.Join(words(verdict.Choices), ", ") + ".")
 	}
 	for _, name := range g.Keep {
 		if _, ok := t.Field(name); !ok {
@@ -307,7 +307,7 @@ func (s *Service) AnswerMany(ctx context.Context, i store.Import, f staging.Ques
 	by store.Person) (int64, error) {
 	if !slices.Contains(verdict.Choices, choice) {
 		return 0, fault.New(fault.Invalid, "unknown_choice",
-			"a question cannot be answered so").With(string(choice)).Mended(fmt.Sprintf("Answer one of %v.", verdict.Choices))
+			"a question cannot be answered so").With(string(choice)).Mended("Answer one of: " + strings.Join(words(verdict.Choices), ", ") + ".")
 	}
 	return s.answering(ctx, i, by, "many: "+string(choice),
 		func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
