@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"cmp"
+	"fmt"
 	"regexp"
 	"slices"
 	"strings"
@@ -9,6 +10,7 @@ import (
 	"unicode/utf8"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/problem"
 	"uchi/internal/core/value"
 
 	"github.com/axiomhq/hyperloglog"
@@ -58,9 +60,30 @@ type Profiler struct {
 	alone   int64 // row number of the first of them
 	holding int64 // cells that hold lines that are like rows
 	holds   int64 // row number of the first of them
-	misread int64 // cells whose text was decoded wrongly before
-	example string
-	column  string // that has the first of them
+	// cells whose text was decoded wrongly before, those with a formula's error, and numbers
+	// that were shortened
+	misread, failed, shortened sighting
+}
+
+// sighting is something that is wrong with cells: how many there are, the row and the column of
+// the first, and what that says.
+type sighting struct {
+	count, row      int64
+	column, example string
+}
+
+func (s *sighting) saw(row int64, column, example string) {
+	if s.count++; s.count == 1 {
+		s.row, s.column, s.example = row, column, strings.Clone(example)
+	}
+}
+
+// notice tells of what was seen, where anything was.
+func (s sighting) notice(list []Notice, code, message string) []Notice {
+	if s.count == 0 {
+		return list
+	}
+	return append(list, Notice{Code: code, Message: fmt.Sprintf(message, s.example), Row: s.row, Column: s.column, Count: s.count})
 }
 
 type columnProfile struct {
@@ -133,9 +156,13 @@ func (p *Profiler) Add(row Row) {
 		if c != "" {
 			p.columns[i].add(c)
 			if meant, wrong := value.Misread(c); wrong {
-				if p.misread++; p.misread == 1 {
-					p.example, p.column = "“"+fault.Cut(c, 40)+"” for “"+fault.Cut(meant, 40)+"”", p.header[i]
-				}
+				p.misread.saw(row.Number, p.header[i], "“"+fault.Cut(c, 40)+"” for “"+fault.Cut(meant, 40)+"”")
+			}
+			switch value.Harmed(value.Trim(c)) {
+			case problem.FormulaError:
+				p.failed.saw(row.Number, p.header[i], c)
+			case problem.DamagedNumber:
+				p.shortened.saw(row.Number, p.header[i], c)
 			}
 		}
 	}
@@ -445,11 +472,12 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 		notices = append(notices, Notice{Code: "rows_in_cell", Message: "a cell holds several lines that look like rows of " +
 			"the sheet: the quote before them may be closed too late", Row: p.holds, Count: p.holding})
 	}
-	if p.misread > 0 {
-		notices = append(notices, Notice{Code: "misread_text",
-			Message: "cells hold text that was decoded wrongly before, such as " + p.example +
-				"; they are held unless they are mended", Column: p.column, Count: p.misread})
-	}
+	notices = p.misread.notice(notices, "misread_text",
+		"cells hold text that was decoded wrongly before, such as %s; they are held unless they are mended")
+	notices = p.failed.notice(notices, "formula_errors",
+		"cells hold a formula's error instead of a value, such as %s; they are held where the column is placed")
+	notices = p.shortened.notice(notices, "shortened_numbers", "a spreadsheet program has shortened numbers, such as %s: "+
+		"their last digits are lost; they are held where the column is placed")
 	return columns, notices
 }
 

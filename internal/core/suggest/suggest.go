@@ -196,11 +196,11 @@ func holdsFullNames(col sheet.Column) bool {
 	if !wordsInCells(col, 2) {
 		return false
 	}
-	if namesBoth(col) {
-		return true
-	}
 	if share(col.Samples, withLegalForm) > 0.3 {
 		return false // they are those of companies
+	}
+	if namesBoth(col) {
+		return true
 	}
 	l := lift(headerWords(col.Header))
 	person := l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
@@ -227,7 +227,7 @@ func holdsFullNames(col sheet.Column) bool {
 // mixed with other words, to tell.
 func (v *View) perhapsFullNames(col sheet.Column) bool {
 	l := lift(headerWords(col.Header))
-	return wordsInCells(col, 2) && !v.fullNames(col) && l.unknown == 0 &&
+	return wordsInCells(col, 2) && !v.fullNames(col) && share(col.Samples, withLegalForm) <= 0.3 && l.unknown == 0 &&
 		slices.ContainsFunc(l.sets, func(set []string) bool {
 			return slices.Contains(personSets, strings.Join(set, " "))
 		})

@@ -265,6 +265,33 @@ func signedError(s string) bool {
 		strings.IndexFunc(word, func(r rune) bool { return !unicode.IsUpper(r) && r != '/' && r != '0' }) < 0
 }
 
+// Harmed tells what a program has done to a text before it came here: problem.FormulaError where
+// there is a formula's error instead of a value, problem.DamagedNumber for a number that was
+// shortened (4.91E+11), and nothing for any other text, whatever it is for. The text is trimmed.
+func Harmed(s string) problem.Code {
+	if s == "" {
+		return ""
+	}
+	if s[0] == '#' || s[0] == 'E' { // as all of them begin
+		if t := damaged(s); t.Code == problem.FormulaError {
+			return t.Code
+		}
+	}
+	if len(s) <= longestShortened && strings.Contains(s, "E+") && inExponents.MatchString(s) {
+		_, t := (&Reader{}).exponent(strings.Replace(s, ",", ".", 1), strings.IndexByte(s, 'E'), false)
+		if t.Code == problem.DamagedNumber {
+			return t.Code
+		}
+	}
+	return ""
+}
+
+// inExponents is how a spreadsheet program writes a number that has no room, and longestShortened how
+// long that is at the most.
+var inExponents = regexp.MustCompile(`^[0-9]([.,][0-9]+)?E[+][0-9]{1,3}$`)
+
+const longestShortened = 24
+
 func damaged(s string) Trouble {
 	if s[0] == '#' || strings.HasPrefix(s, "Err:") {
 		if slices.Contains(formulaErrors, s) || s[0] == '#' && signedError(s) {

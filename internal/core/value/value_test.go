@@ -619,3 +619,17 @@ func TestCountriesSaidTwice(t *testing.T) {
 		{"Ireland / Cork", "", problem.BadCountry},
 	})
 }
+
+// What a program has done to a text is told whatever the text is for, and nothing is said of what people write.
+func TestHarmed(t *testing.T) {
+	for text, want := range map[string]problem.Code{
+		"#REF!": problem.FormulaError, "#N/A": problem.FormulaError, "#NAME?": problem.FormulaError, "####": problem.FormulaError,
+		"Err:502": problem.FormulaError, "4.91E+11": problem.DamagedNumber, "4,91E+11": problem.DamagedNumber, "1E+15": problem.DamagedNumber,
+		"": "", "#": "", "#12": "", "# 4 Quay Street": "", "E-mail": "", "Errol": "", "1.5E+1": "", "4.912345678901E+11": "",
+		"AE+12": "", "47E+": "", "Pier 5E+6": "", "491555001122": "",
+	} {
+		if got := Harmed(text); got != want {
+			t.Errorf("%q: %q, want %q", text, got, want)
+		}
+	}
+}
