@@ -14,8 +14,7 @@ import (
 	"time"
 )
 
-// line is a command, the code that it ends with, and what is to be found in what it says, blanks
-// as one; what is not to be found stands behind a !.
+// line is a command, the code that it ends with, and what is to be found in what it says; see isSaid.
 type line struct {
 	does string // the words of the command, parted by |
 	in   string // standard input
@@ -27,16 +26,21 @@ type line struct {
 func (s *service) runs(lines ...line) {
 	s.Helper()
 	for _, l := range lines {
-		out := s.uchi(l.code, l.in, strings.Split(l.does, "|")...)
-		said := strings.Join(strings.Fields(out), " ")
-		for _, want := range l.says {
-			if absent, ok := strings.CutPrefix(want, "!"); ok {
-				if strings.Contains(said, absent) {
-					s.Errorf("uchi %s says %q:\n%s", l.does, absent, out)
-				}
-			} else if !strings.Contains(said, want) {
-				s.Errorf("uchi %s does not say %q:\n%s", l.does, want, out)
+		isSaid(s.T, l.does, s.uchi(l.code, l.in, strings.Split(l.does, "|")...), l.says)
+	}
+}
+
+// isSaid looks for texts in what a command says, blanks as one; those behind a ! are not to be there.
+func isSaid(t *testing.T, does, out string, texts []string) {
+	t.Helper()
+	said := strings.Join(strings.Fields(out), " ")
+	for _, want := range texts {
+		if absent, ok := strings.CutPrefix(want, "!"); ok {
+			if strings.Contains(said, absent) {
+				t.Errorf("uchi %s says %q:\n%s", does, absent, out)
 			}
+		} else if !strings.Contains(said, want) {
+			t.Errorf("uchi %s does not say %q:\n%s", does, want, out)
 		}
 	}
 }
