@@ -28,6 +28,7 @@
 //	repeats     rows that are for the same record as another
 //	became      the record that the draft is for, where others may point to it
 //	keys        what is compared by likeness
+//	often       how many rows have what many have, once somebody has looked at them
 //	waits       the links to rows, here or in another import of the bundle, that are loaded later
 //	verdicts    what the draft would do, with the difference; that of the first draft also says what the row would do
 //
