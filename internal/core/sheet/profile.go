@@ -10,7 +10,6 @@ import (
 	"unicode/utf8"
 
 	"uchi/internal/core/fault"
-	"uchi/internal/core/problem"
 	"uchi/internal/core/value"
 
 	"github.com/axiomhq/hyperloglog"
@@ -158,10 +157,10 @@ func (p *Profiler) Add(row Row) {
 			if meant, wrong := value.Misread(c); wrong {
 				p.misread.saw(row.Number, p.header[i], "“"+fault.Cut(c, 40)+"” for “"+fault.Cut(meant, 40)+"”")
 			}
-			switch value.Harmed(value.Trim(c)) {
-			case problem.FormulaError:
+			switch failed, shortened := value.Harmed(value.Trim(c)); {
+			case failed:
 				p.failed.saw(row.Number, p.header[i], c)
-			case problem.DamagedNumber:
+			case shortened:
 				p.shortened.saw(row.Number, p.header[i], c)
 			}
 		}

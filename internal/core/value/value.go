@@ -265,25 +265,19 @@ func signedError(s string) bool {
 		strings.IndexFunc(word, func(r rune) bool { return !unicode.IsUpper(r) && r != '/' && r != '0' }) < 0
 }
 
-// Harmed tells what a program has done to a text before it came here: problem.FormulaError where
-// there is a formula's error instead of a value, problem.DamagedNumber for a number that was
-// shortened (4.91E+11), and nothing for any other text, whatever it is for. The text is trimmed.
-func Harmed(s string) problem.Code {
-	if s == "" {
-		return ""
-	}
-	if s[0] == '#' || s[0] == 'E' { // as all of them begin
-		if t := damaged(s); t.Code == problem.FormulaError {
-			return t.Code
-		}
-	}
-	if len(s) <= longestShortened && strings.Contains(s, "E+") && inExponents.MatchString(s) {
+// Harmed tells what a program has done to a text before it came here, whatever the text is for: that
+// there is a formula's error instead of a value (failed), or a number that was shortened (4.91E+11).
+// The text is trimmed.
+func Harmed(s string) (failed, shortened bool) {
+	switch {
+	case s == "":
+	case s[0] == '#' || s[0] == 'E': // as all formula errors begin
+		failed = damaged(s).Code == problem.FormulaError
+	case len(s) <= longestShortened && strings.Contains(s, "E+") && inExponents.MatchString(s):
 		_, t := (&Reader{}).exponent(strings.Replace(s, ",", ".", 1), strings.IndexByte(s, 'E'), false)
-		if t.Code == problem.DamagedNumber {
-			return t.Code
-		}
+		shortened = t.Code == problem.DamagedNumber
 	}
-	return ""
+	return failed, shortened
 }
 
 // inExponents is how a spreadsheet program writes a number that has no room, and longestShortened how
