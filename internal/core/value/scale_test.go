@@ -33,7 +33,7 @@ func TestScaledAmounts(t *testing.T) {
 		}
 	}
 	for s, want := range map[string]string{"ca. 20k €": "€", "ca. 20k": "", "über 5.000 €": "€", "~ 300 USD": "USD",
-		"10k-20k": "", "10-20k EUR": "EUR", "€5k – €10k": "€", "-5 USD": "USD"} {
+		"10k-20k": "", "1.200 bis 1.500": "", "10 to 20 USD": "USD", "10 000 kr": "kr", "10-20k EUR": "EUR", "€5k – €10k": "€", "-5 USD": "USD"} {
 		if c := CurrencyIn(s); c != want {
 			t.Errorf("%q carries %q, want %q", s, c, want)
 		}

@@ -566,7 +566,7 @@ func CurrencyIn(s string) string {
 			s = s[first:]
 		}
 	}
-	if strings.ContainsAny(s, "-–—~") {
+	if strings.ContainsAny(s, "-–—~ ") { // also “10k bis 20k”
 		if m := rangeOf.FindStringSubmatch(s); m != nil { // “10k-20k” is in nothing that is named
 			return cmp.Or(CurrencyIn(m[4]+m[5]+m[6]), CurrencyIn(m[1]+m[2]+m[3]))
 		}
