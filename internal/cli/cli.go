@@ -96,7 +96,18 @@ func (a *app) run(ctx context.Context, args []string) int {
 	return exitFailed
 }
 
+// printFault says what is wrong, where and what would mend it: to people, or to a script.
 func (a *app) printFault(f *fault.Error) {
+	if a.asJSON { // as the service says it
+		writeJSON(a.errs, struct { //nolint:errcheck // there is nowhere to say so
+			Code  string      `json:"code"`
+			Title string      `json:"title"`
+			Place fault.Place `json:"place,omitzero"`
+			Value string      `json:"value,omitempty"`
+			Mend  string      `json:"mend,omitempty"`
+		}{f.Code, f.Message, f.Place, f.Value, f.Mend})
+		return
+	}
 	fmt.Fprintf(a.errs, "%s %s\n", a.paint(red, "Error:"), f.Message)
 	line := func(label, s string) {
 		if s != "" {
@@ -206,8 +217,10 @@ func (a *app) on(f func(ctx context.Context, c *client.Conn, args []string) erro
 	}
 }
 
-func (a *app) printJSON(v any) error {
-	enc := json.NewEncoder(a.out)
+func (a *app) printJSON(v any) error { return writeJSON(a.out, v) }
+
+func writeJSON(to io.Writer, v any) error {
+	enc := json.NewEncoder(to)
 	enc.SetIndent("", "  ")
 	enc.SetEscapeHTML(false)
 	return enc.Encode(v)

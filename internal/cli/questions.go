@@ -415,7 +415,7 @@ func (a *app) answersCmd() *cobra.Command {
 }
 
 func (a *app) listAnswers(ctx context.Context, c *client.Conn, i client.Import, asCSV bool) error {
-	var all []client.Answer
+	all := []client.Answer{}
 	p := client.ListAnswersParams{Limit: 500}
 	for {
 		r, err := c.ListAnswersWithResponse(ctx, c.Workspace, i.Id, &p)
