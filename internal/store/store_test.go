@@ -334,3 +334,64 @@ func TestTold(t *testing.T) {
 		}
 	}
 }
+
+// A token is for what its maker may in each workspace, which in one may be more than everywhere; none exceeds the role that
+// it was made with, nor the token by which it was made.
+func TestTokensWhereRolesDiffer(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	if _, _, err := s.FirstAdministrator(ctx, "a@x.example", ""); err != nil {
+		t.Fatal(err)
+	}
+	p, err := s.AddPerson(ctx, "viewer@x.example", "Viewer", rights.Viewer, "a long password", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.ChangePerson(ctx, p.ID, PersonChange{Roles: map[string]rights.Role{"main": rights.Administrator}}, p.ID); err != nil {
+		t.Fatal(err)
+	}
+	made := func(by Person, role rights.Role) Person {
+		t.Helper()
+		ends := time.Now().Add(time.Hour)
+		if by.Until != nil {
+			ends = by.Until.Add(-time.Minute)
+		}
+		_, plain, err := s.AddToken(ctx, by, NewToken{Label: "x", Role: role, Ends: ends})
+		if err != nil {
+			t.Fatal(err)
+		}
+		with, err := s.ByToken(ctx, plain)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return with
+	}
+	in := func(p Person) rights.Role {
+		t.Helper()
+		role, err := s.RoleIn(ctx, p, "main")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return role
+	}
+	any, operator := made(p, ""), made(p, rights.Operator)
+	if any.Role != rights.Viewer || in(any) != rights.Administrator {
+		t.Errorf("with any role: %s everywhere, %s in the workspace", any.Role, in(any))
+	}
+	if operator.Role != rights.Viewer || in(operator) != rights.Operator {
+		t.Errorf("as an operator: %s everywhere, %s in the workspace", operator.Role, in(operator))
+	}
+	again := made(operator, "")
+	if in(again) != rights.Operator {
+		t.Errorf("a token made with that of an operator has the role %s", in(again))
+	}
+	if _, _, err := s.AddToken(ctx, operator, NewToken{Label: "x", Role: rights.Administrator,
+		Ends: time.Now().Add(time.Minute)}); !fault.Is(err, "role_too_high") {
+		t.Errorf("a token above the one that it is made with: %v", err)
+	}
+	if _, err := s.ChangePerson(ctx, p.ID, PersonChange{Roles: map[string]rights.Role{"main": ""}}, p.ID); err != nil {
+		t.Fatal(err)
+	}
+	if in(any) != rights.Viewer { // what was taken from the maker, the token has no more
+		t.Errorf("a token of somebody who lost a role: %s", in(any))
+	}
+}

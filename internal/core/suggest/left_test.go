@@ -180,3 +180,57 @@ func TestColumnsToldByEachOther(t *testing.T) {
 		}
 	}
 }
+
+// Two columns that say nothing, behind that of the streets, are the codes and the towns where they look like it and agree
+// with each other in how many there are.
+func TestBehindTheStreet(t *testing.T) {
+	const streets = "Given=Ada|Bo|Cy|Dora|Even|Finn|Gro|Hal|Ida;Surname=Moe|Lie|Ray|Vik|Aas|Dahl|Ruud|Lund|Berg;" +
+		"Straße=Hafenstraße 12|Am Kai 3a|Strandweg 45|Fischergang 7|Mole 2|Kai 5|Ring 8|Hafenstraße 14|Am Kai 9"
+	const codes, towns = "24235|24340|25813|23570|17192|24235|24340|25813|23570", "Laboe|Eckernförde|Husum|Travemünde|Waren (Müritz)|Laboe|" +
+		"Eckernförde|Husum|Travemünde"
+	placed := "F7 postal_code, F8 locality"
+	for name, x := range map[string]struct{ columns, want string }{
+		"code and town":              {"F7=" + codes + ";F8=" + towns, placed},
+		"town and code":              {"F7=" + towns + ";F8=" + codes, "F7 locality, F8 postal_code"},
+		"codes of other lengths":     {"F7=24235|2434|258|23570|1|24235|2434|258|23570;F8=" + towns, ""},
+		"no words behind":            {"F7=" + codes + ";F8=12|14|15|9|3|12|14|15|9", ""},
+		"words of small letters":     {"F7=" + codes + ";F8=new|old|lapsed|open|shut|new|old|lapsed|open", ""},
+		"more words than codes":      {"F7=24235|24235|24235|24235|24235|24235|24235|24235|24340;F8=Laboe|Husum|Kiel|Plön|Preetz|Eutin|Ratzeburg|Mölln|Laboe", "F8 locality"}, // by what they are
+		"a header that says another": {"Boat no=" + codes + ";F8=" + towns, ""},
+		"three of them":              {"F6=x|y|z|u|v|w|r|s|t;F7=" + codes + ";F8=" + towns, ""},
+	} {
+		got := takenOf(t, "contact", columnsOf(streets+";"+x.columns)...)
+		var list []string
+		for _, h := range []string{"F7", "F8", "Boat no"} {
+			if got[h] == "postal_code" || got[h] == "locality" {
+				list = append(list, h+" "+got[h])
+			}
+		}
+		if s := strings.Join(list, ", "); s != x.want {
+			t.Errorf("%s: %q, want %q", name, s, x.want)
+		}
+	}
+}
+
+// What cells say outweighs the words of a header, where they can be nothing of what it means.
+func TestCellsAgainstHeaders(t *testing.T) {
+	const firms = "Quay Ltd|Tern AS|Skua GmbH|Gull BV|Kite SA|Heron AB|Petrel plc|Auk Oy|Plover Ltd"
+	const names = "Ada Moe|Bo Lie|Cy Ray|Dora Vik|Even Aas|Finn Dahl|Gro Ruud|Hal Lund|Ida Berg"
+	for _, x := range []struct{ recordType, columns, header, not, want string }{
+		{"account", "Name=" + firms + ";IND_CD=Marina|Boatyard|Marina|Charter|Other|Marina|Charter|Other|Marina", "IND_CD", "street", "industry"},
+		{"account", "Name=" + firms + ";Site address=quay.example|tern.example|skua.example|gull.example|kite.example|heron.example|" +
+			"petrel.example|auk.example|plover.example", "Site address", "street", "website"},
+		{"contact", "Who to ring=" + names + ";Their boss=Pia Holm|Ada Moe|Ada Moe|Bo Lie|Bo Lie|Cy Ray|Cy Ray|Ada Moe|Pia Holm", "Who to ring",
+			"source_ref", ""},
+		{"contact", "Given=Ada|Bo|Cy|Dora|Even|Finn|Gro|Hal|Ida;Surname=Moe|Lie|Ray|Vik|Aas|Dahl|Ruud|Lund|Berg;Body=" + firms, "Body", "description",
+			"account"},
+		{"contact", "Given=Ada|Bo|Cy;Surname=Moe|Lie|Ray;Car reg=AB12 CDE|XY34 ZZZ|AB12 CDE", "Car reg", "account", ""},
+		{"contact", "Given=Ada|Bo|Cy|Dora|Even|Finn|Gro|Hal|Ida;Surname=Moe|Lie|Ray|Vik|Aas|Dahl|Ruud|Lund|Berg;F9=07700 900633|07700 900912|" +
+			"07700 900617|07700 900095|07700 900410|07700 900365|07700 900374|07700 900789|07700 900130", "F9", "phone", ""},
+	} {
+		got := takenOf(t, x.recordType, columnsOf(x.columns)...)[x.header]
+		if got == x.not || x.want != "" && got != x.want {
+			t.Errorf("%q of %s is %q, want %q and never %q", x.header, x.recordType, got, x.want, x.not)
+		}
+	}
+}

@@ -98,7 +98,9 @@ func TestMobileShare(t *testing.T) {
 		{[]string{"none", "12"}, "", 0, 0},
 		{[]string{"0171 2345678", "0160 1234567"}, "", 0, 0},
 		{[]string{"0171 2345678", "0160 1234567"}, "DE", 1, 2},
-		{[]string{"+47 41 00 00 00", "22 00 00 00"}, "DE", 0.5, 2}, // what is written says more
+		{[]string{"+47 41 00 00 00", "22 00 00 00"}, "DE", 0.5, 2},                  // what is written says more
+		{[]string{"07700 900123", "07700 900456", "01632 960001"}, "GB", 2. / 3, 3}, // that are set aside, by how they begin
+		{[]string{"06 39 98 12 34", "02 96 12 34 56"}, "FR", 0.5, 2},
 	} {
 		if share, told := MobileShare(x.texts, x.home); share != x.share || told != x.told {
 			t.Errorf("%q: %v of %d", x.texts, share, told)
