@@ -7,6 +7,7 @@ import (
 	"reflect"
 	"strings"
 	"testing"
+	"time"
 
 	"uchi/internal/client"
 	"uchi/internal/core/fault"
@@ -207,5 +208,56 @@ func TestSizes(t *testing.T) {
 		if got := size(bytes); got != want {
 			t.Errorf("%d: %s", bytes, got)
 		}
+	}
+}
+
+// What is wrong is said to people with its place and its remedy below each other, and to a script as the service says it.
+func TestFaultsAreSaid(t *testing.T) {
+	f := fault.New(fault.Invalid, "bad_email", "this is not an e-mail address").At(fault.Place{File: "people.csv", Row: 7, Column: "Mail"}).
+		With("ada(at)quay").Mended("Write it as name@domain.example.")
+	same(t, "to people", shown(func(a *app) { a.printFault(f) }), `
+Error: this is not an e-mail address
+  where  people.csv, row 7, column Mail
+  value  "ada(at)quay"
+  mend   Write it as name@domain.example.
+  code   bad_email`)
+	same(t, "to a script", shown(func(a *app) {
+		a.asJSON = true
+		a.printFault(f)
+	}), `
+{
+  "code": "bad_email",
+  "title": "this is not an e-mail address",
+  "place": {
+    "file": "people.csv",
+    "row": 7,
+    "column": "Mail"
+  },
+  "value": "ada(at)quay",
+  "mend": "Write it as name@domain.example."
+}`)
+	same(t, "without more", shown(func(a *app) {
+		a.asJSON = true
+		a.printFault(fault.New(fault.Conflict, "busy", "it is busy"))
+	}), `
+{
+  "code": "busy",
+  "title": "it is busy"
+}`)
+}
+
+// Where a load needs a second person's yes, it is said who has asked, and what was decided.
+func TestApprovalIsSaid(t *testing.T) {
+	asked := time.Date(2026, 11, 3, 9, 30, 0, 0, time.Local)
+	for want, p := range map[string]client.Approval{
+		"": {},
+		"The load needs a second person's yes: it is into accounts.":        {Why: "it is into accounts"},
+		"Ada Moe has asked for it on 2026-11-03 09:30; nobody has decided.": {AskedBy: "Ada Moe", AskedAt: asked},
+		"Bo Lie has said yes on 2026-11-03 10:30.": {AskedBy: "Ada Moe", AskedAt: asked, DecidedBy: "Bo Lie", DecidedAt: asked.Add(time.Hour),
+			Yes: true},
+		"Bo Lie has said no on 2026-11-03 10:30: the towns are missing": {AskedBy: "Ada Moe", AskedAt: asked, DecidedBy: "Bo Lie",
+			DecidedAt: asked.Add(time.Hour), Reason: "the towns are missing"},
+	} {
+		same(t, "an approval", shown(func(a *app) { a.showApproval(p) }), want)
 	}
 }

@@ -30,3 +30,14 @@ func TestTotalsChange(t *testing.T) {
 		t.Errorf("there and back: %+v, want %+v", back, all)
 	}
 }
+
+// A problem is counted at whatever field it was noted.
+func TestProblemsOfACode(t *testing.T) {
+	totals := Totals{Problems: []ProblemCount{{Code: "bad_email", Field: "email", Count: 3}, {Code: "bad_date", Field: "birthday", Count: 1},
+		{Code: "bad_email", Field: "contact.email", Count: 4, Light: true}}}
+	for code, want := range map[string]int64{"bad_email": 7, "bad_date": 1, "bad_phone": 0} {
+		if got := totals.Problem(code); got != want {
+			t.Errorf("%s: %d, want %d", code, got, want)
+		}
+	}
+}
