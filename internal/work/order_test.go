@@ -68,21 +68,3 @@ func TestRowsInOrder(t *testing.T) {
 		t.Errorf("a column that is kept from who looks: %v", err)
 	}
 }
-
-// A filter that names no verdict, outcome or problem that there is finds nothing, and says so rather than that
-// there are no such rows.
-func TestFilterThatIsNone(t *testing.T) {
-	for _, x := range []struct {
-		f    staging.RowFilter
-		code string
-	}{
-		{staging.RowFilter{Verdict: "hold", Outcome: "held", Problem: "bad_email"}, ""},
-		{staging.RowFilter{Verdict: "held"}, "unknown_verdict"}, {staging.RowFilter{Outcome: "hold"}, "unknown_outcome"},
-		{staging.RowFilter{Problem: "bad_mail"}, "unknown_problem"},
-	} {
-		_, err := Filter(store.Import{}, "", x.f)
-		if x.code == "" && err != nil || x.code != "" && !fault.Is(err, x.code) {
-			t.Errorf("%+v: %v, want %q", x.f, err, x.code)
-		}
-	}
-}
