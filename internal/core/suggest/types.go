@@ -76,12 +76,9 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if wanted > 0 {
 			score *= 0.4 + 0.6*loads/float64(wanted)
 		}
-		if birthdays && !slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsBirth }) {
-			if _, person := t.FieldAs(catalog.AsFamilyName); person {
-				score *= rarer // those of strangers are hardly known
-			} else {
-				score *= hardly // only people have them
-			}
+		if _, person := t.FieldAs(catalog.AsFamilyName); birthdays && !person &&
+			!slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsBirth }) {
+			score *= hardly // only people have them
 		}
 		if family, person := t.FieldAs(catalog.AsFamilyName); person {
 			given, _ := t.FieldAs(catalog.AsGivenName)
@@ -200,7 +197,7 @@ func (v *View) metAtFair() bool {
 // is in fewer, most rows are something else.
 const mostlyFilled = 0.5
 
-// rarer is for leads, which lists seldom hold without saying so, and of whom the day of birth is hardly known.
+// rarer is for leads, which lists seldom hold without saying so.
 const rarer = 0.72
 
 // leftWeight is how much what is taken because nothing else is left says about the type of a sheet,
