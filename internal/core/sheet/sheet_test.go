@@ -427,3 +427,31 @@ func TestTheOrderOfDaysBesideTimes(t *testing.T) {
 		}
 	}
 }
+
+// What programs have done to cells is told with how many there are, where the first stands and what it says; what people
+// write is not.
+func TestHarmedCellsAreNoticed(t *testing.T) {
+	p := NewProfiler([]string{"Name", "Phone", "Staff"})
+	for n, cells := range [][]string{
+		{"Quay Ltd", "+47 55 11 22 33", "12"}, {"Tern AS", "4.91E+11", "#REF!"}, {"# 4", " 4,92E+11 ", "#N/A"}, {"Errol", "E-mail", "1.5E+1"},
+	} {
+		p.Add(Row{Number: int64(n + 2), Cells: cells})
+	}
+	_, notices := p.Profile()
+	said := map[string]Notice{}
+	for _, n := range notices {
+		said[n.Code] = n
+	}
+	for code, want := range map[string]Notice{
+		"formula_errors":    {Column: "Staff", Row: 3, Count: 2, Message: "#REF!"},
+		"shortened_numbers": {Column: "Phone", Row: 3, Count: 2, Message: "4.91E+11"},
+	} {
+		got := said[code]
+		if got.Column != want.Column || got.Row != want.Row || got.Count != want.Count || !strings.Contains(got.Message, want.Message) {
+			t.Errorf("%s: %+v, want %+v", code, got, want)
+		}
+	}
+	if len(notices) != 2 {
+		t.Errorf("the notices are %+v", notices)
+	}
+}
