@@ -265,8 +265,8 @@ func (a *app) bundleOrder(b client.Bundle) {
 	}
 }
 
-// bundleOpen says why rows are held, which of them another file makes before, which columns are not placed, and of which country telephone numbers that are
-// held seem to be.
+// bundleOpen says why rows are held, which of them another file makes before, which columns
+// are not placed, and of which country telephone numbers that are held seem to be.
 func (a *app) bundleOpen(ctx context.Context, c *client.Conn, b client.Bundle) {
 	tab := a.table("File", "Problem", "Field", "Rows", "")
 	for _, m := range b.Imports {

@@ -32,9 +32,6 @@ func (s *Store) RoleIn(ctx context.Context, p Person, workspace string) (rights.
 // than that of the token by which they are signed in. A token with it may in each workspace what
 // they may there.
 func (s *Store) mostAnywhere(ctx context.Context, p Person) (rights.Role, error) {
-	if p.Most != "" {
-		return p.Most, nil
-	}
 	rows, err := s.pool.Query(ctx, `select role from workspace_roles where person = $1`, p.ID)
 	if err != nil {
 		return "", fmt.Errorf("look up roles: %w", err)
@@ -48,6 +45,9 @@ func (s *Store) mostAnywhere(ctx context.Context, p Person) (rights.Role, error)
 		if r.Covers(most) {
 			most = r
 		}
+	}
+	if p.Most != "" && most.Covers(p.Most) {
+		return p.Most, nil
 	}
 	return most, nil
 }

@@ -394,4 +394,8 @@ func TestTokensWhereRolesDiffer(t *testing.T) {
 	if in(any) != rights.Viewer { // what was taken from the maker, the token has no more
 		t.Errorf("a token of somebody who lost a role: %s", in(any))
 	}
+	if _, _, err := s.AddToken(ctx, any, NewToken{Label: "x", Role: rights.Administrator,
+		Ends: time.Now().Add(time.Minute)}); !fault.Is(err, "role_too_high") {
+		t.Errorf("a token of a role that its maker has lost: %v", err)
+	}
 }

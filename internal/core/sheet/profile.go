@@ -155,7 +155,11 @@ func (p *Profiler) Add(row Row) {
 		if c != "" {
 			p.columns[i].add(c)
 			if meant, wrong := value.Misread(c); wrong {
-				p.misread.saw(row.Number, p.header[i], "“"+fault.Cut(c, 40)+"” for “"+fault.Cut(meant, 40)+"”")
+				example := ""
+				if p.misread.count == 0 {
+					example = "“" + fault.Cut(c, 40) + "” for “" + fault.Cut(meant, 40) + "”"
+				}
+				p.misread.saw(row.Number, p.header[i], example)
 			}
 			switch failed, shortened := value.Harmed(value.Trim(c)); {
 			case failed:
