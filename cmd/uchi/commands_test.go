@@ -100,7 +100,8 @@ func TestPeopleByCommand(t *testing.T) {
 		line{does: "people|admit|" + yoko, says: []string{yoko}},
 		line{does: "people|change|" + yoko + "|--role|viewer", says: []string{"viewer"}},
 	)
-	s.as(yoko, secret, line{does: "import|" + s.file("a.csv", "Company\nQuay\n") + "|--into|account|--yes", code: 6, says: []string{"Error:"}})
+	s.as(yoko, secret, line{does: "import|" + s.file("a.csv", "Company\nQuay\n") + "|--into|account|--yes", code: 6,
+		says: []string{"Error:"}})
 	s.runs(
 		line{does: "people|remove|" + yoko + "|--yes"},
 		line{does: "people", says: []string{"!" + yoko}},
@@ -116,10 +117,12 @@ func TestTypesAndFieldsByCommand(t *testing.T) {
 	s := serve(t)
 	sheet := filepath.Join(t.TempDir(), "berths.csv")
 	s.runs(
-		line{does: "types|add|Berth|--field|Berth no=text,key|--field|Marina=reference,account|--field|Length=decimal|--field|Kind=choice,pontoon,buoy|--show",
+		line{does: "types|add|Berth|--field|Berth no=text,key|--field|Marina=reference,account" +
+			"|--field|Length=decimal|--field|Kind=choice,pontoon,buoy|--show",
 			says: []string{"Berth no", "Marina", "pontoon"}},
 		line{does: "types", says: []string{"!berth"}},
-		line{does: "types|add|Berth|--field|Berth no=text,key|--field|Marina=reference,account|--field|Length=decimal|--field|Kind=choice,pontoon,buoy",
+		line{does: "types|add|Berth|--field|Berth no=text,key|--field|Marina=reference,account" +
+			"|--field|Length=decimal|--field|Kind=choice,pontoon,buoy",
 			says: []string{"berth"}},
 		line{does: "types|add|Berth|--field|No=text", code: 1, says: []string{"Error:"}},
 		line{does: "types|add|Tide|--field|Height=fathoms", code: 2, says: []string{"fathoms", "decimal, money"}},
@@ -224,9 +227,11 @@ func TestViewsAndExportsByCommand(t *testing.T) {
 		return string(b)
 	}
 	s.runs(
-		line{does: "import|" + s.file("accounts.csv", "Company,Town,Country,Number\nQuay Marina,Bergen,NO,K-1\nTern Works,Plymouth,GB,K-2\n"+
+		line{does: "import|" + s.file("accounts.csv", "Company,Town,Country,Number\nQuay Marina,Bergen,NO,K-1\n"+
+			"Tern Works,Plymouth,GB,K-2\n"+
 			"\"Skua, Sails\",Oslo,NO,K-3\n") + "|--into|account|--map|source_ref=Number|--yes", says: []string{"created 3"}},
-		line{does: "views|account|--save|Norwegian|--filter|country == \"NO\"|--columns|name,locality|--sort|-name", says: []string{"Norwegian"}},
+		line{does: "views|account|--save|Norwegian|--filter|country == \"NO\"|--columns|name,locality|--sort|-name",
+			says: []string{"Norwegian"}},
 		line{does: "views|account|--save|Bad|--filter|country === 1", code: 1, says: []string{"Error:"}},
 		line{does: "views|account|--save|Bad|--columns|harbour", code: 1, says: []string{"Error:", "harbour"}},
 		line{does: "views|account", says: []string{"Norwegian", "!Bad"}},
@@ -239,7 +244,8 @@ func TestViewsAndExportsByCommand(t *testing.T) {
 		line{does: "export|account|-o|" + at("a.xlsx"), says: []string{"a.xlsx"}},
 		line{does: "export|account|-o|" + at("a.ods"), says: []string{"a.ods"}},
 		line{does: "export|account|--format|docx", code: 1, says: []string{"Error:", "docx"}},
-		line{does: "export|account|--format|csv|--delimiter|semicolon|--columns|name,country", says: []string{"Name;Country", "Skua, Sails;NO"}},
+		line{does: "export|account|--format|csv|--delimiter|semicolon|--columns|name,country",
+			says: []string{"Name;Country", "Skua, Sails;NO"}},
 		line{does: "views|account|--remove|Norwegian", says: []string{"!Norwegian"}},
 		line{does: "views|account|--remove|Norwegian", code: 1, says: []string{"Error:"}},
 		line{does: "records|account|--view|Norwegian", code: 1, says: []string{"Error:", "Norwegian"}},
@@ -274,7 +280,8 @@ func TestViewsAndExportsByCommand(t *testing.T) {
 	s.uchi(0, "", "export", "account", "-o", at("back.csv"))
 	changed := strings.Replace(read("back.csv"), "Plymouth", "Fowey", 1)
 	s.runs(
-		line{does: "import|" + s.file("back.csv", changed) + "|--into|account|--check-only", says: []string{"update 1", "same 2", "locality 1"}},
+		line{does: "import|" + s.file("back.csv", changed) + "|--into|account|--check-only",
+			says: []string{"update 1", "same 2", "locality 1"}},
 		line{does: "records|account|ACC-2", says: []string{"Plymouth"}},
 		line{does: "load|2|--yes"},
 		line{does: "records|account|ACC-2", says: []string{"Fowey"}},
@@ -317,7 +324,8 @@ func TestSettingsByCommand(t *testing.T) {
 // says where and why.
 func TestRoutinesByCommand(t *testing.T) {
 	s := serve(t)
-	contacts := s.file("contacts.csv", "Vorname,Nachname,Mail,Land\nAda,Moe,ada@quay.example,Norwegen\nBo,Lie,bo@quay.example,Atlantis\n")
+	contacts := s.file("contacts.csv", "Vorname,Nachname,Mail,Land\nAda,Moe,ada@quay.example,Norwegen\n"+
+		"Bo,Lie,bo@quay.example,Atlantis\n")
 	s.runs(
 		line{does: "import|" + contacts + "|--into|contact|--check-only", code: 3, says: []string{"hold 1", "Atlantis"}},
 		line{does: "mapping|1|--means|country:Atlantis=PT", says: []string{"country"}},
@@ -329,8 +337,10 @@ func TestRoutinesByCommand(t *testing.T) {
 	)
 	kept := s.uchi(0, "", "routine", "show", "branch")
 	s.runs(
-		line{does: "routine|save|south|--from|" + s.file("south.yaml", strings.ReplaceAll(kept, "Atlantis: PT", "Atlantis: ES")), says: []string{"south"}},
-		line{does: "routine|save|bad|--from|" + s.file("bad.yaml", strings.Replace(kept, "from: [Vorname]", "frmo: [Vorname]", 1)), code: 1,
+		line{does: "routine|save|south|--from|" + s.file("south.yaml", strings.ReplaceAll(kept, "Atlantis: PT", "Atlantis: ES")),
+			says: []string{"south"}},
+		line{does: "routine|save|bad|--from|" + s.file("bad.yaml", strings.Replace(kept, "from: [Vorname]", "frmo: [Vorname]", 1)),
+			code: 1,
 			says: []string{"Error:", "frmo"}},
 		line{does: "routine|save|bad|--from|" + s.file("none.yaml", "[1, 2"), code: 1, says: []string{"Error:"}},
 		line{does: "import|" + contacts + "|--routine|south|--yes", says: []string{"created 2"}},

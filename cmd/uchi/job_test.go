@@ -180,7 +180,8 @@ func TestNotesFilesAndOwnersByCommand(t *testing.T) {
 	s := serve(t)
 	base := s.file("base.zip", zipped(t,
 		"staff.csv", "Name,E-mail,Initials\nIngrid Havnes,ingrid@lanternquay.example,IH\nTom Ferris,tom@lanternquay.example,TF\n",
-		"accounts.csv", "Customer no.,Company,Town,Account manager\nK-1,Quay Marina,Bergen,\"Havnes, Ingrid\"\nK-2,Tern Works,Moss,tom@lanternquay.example\n"+
+		"accounts.csv", "Customer no.,Company,Town,Account manager\nK-1,Quay Marina,Bergen,\"Havnes, Ingrid\"\n"+
+			"K-2,Tern Works,Moss,tom@lanternquay.example\n"+
 			"K-3,Skua Sails,Oslo,\n",
 		"contacts.csv", "No.,Given name,Family name,E-mail,Company\nP-1,Ada,Moe,ada@quay.example,K-1\nP-2,Bo,Lie,bo@tern.example,K-2\n",
 		"notes.csv", "Note,Date,Author,Account\nPays late,2026-03-01,Ingrid Havnes,K-1\nWants a quote,2026-04-02,TF,K-2\nFor nobody,2026-04-03,TF,K-9\n",
@@ -189,11 +190,13 @@ func TestNotesFilesAndOwnersByCommand(t *testing.T) {
 	))
 	saved := filepath.Join(t.TempDir(), "layout.txt")
 	s.runs(
-		line{does: "bundle|" + base + "|--check-only", code: 3, says: []string{"staff.csv", "accounts.csv", "contacts.csv", "notes.csv", "attachments.csv",
-			"file_missing", "link_not_found"}},
+		line{does: "bundle|" + base + "|--check-only", code: 3,
+			says: []string{"staff.csv", "accounts.csv", "contacts.csv", "notes.csv", "attachments.csv",
+				"file_missing", "link_not_found"}},
 		line{does: "bundles|1", says: []string{"ready"}},
 		line{does: "bundles|load|1|--yes", code: 3, says: []string{"loaded"}},
-		line{does: "records|account|--columns|name,owner", says: []string{"Quay Marina Ingrid Havnes", "Tern Works Tom Ferris", "!Skua Sails Administrator"}},
+		line{does: "records|account|--columns|name,owner",
+			says: []string{"Quay Marina Ingrid Havnes", "Tern Works Tom Ferris", "!Skua Sails Administrator"}},
 		line{does: "records|contact|--columns|family_name,account", says: []string{"Moe Quay Marina", "Lie Tern Works"}},
 		line{does: "records|account|ACC-1", says: []string{"Pays late", "layout.txt"}},
 		line{does: "records|attachment|ATT-1|--save|" + saved, says: []string{"Written to " + saved}},

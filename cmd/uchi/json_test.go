@@ -40,7 +40,8 @@ func at(v any, path string) any {
 // numbers and the same codes.
 func TestJSONByCommand(t *testing.T) {
 	s := serve(t)
-	people := s.file("people.csv", "Nr,Given name,Family name,E-mail,Country\nK-1,Ada,Moe,ada@quay.example,Norway\nK-2,Bo,Lie,bad,Norway\nK-3,Cy,Ray,cy@quay.example,Atlantis\n")
+	people := s.file("people.csv", "Nr,Given name,Family name,E-mail,Country\nK-1,Ada,Moe,ada@quay.example,Norway\n"+
+		"K-2,Bo,Lie,bad,Norway\nK-3,Cy,Ray,cy@quay.example,Atlantis\n")
 	for _, x := range []struct {
 		does string
 		code int

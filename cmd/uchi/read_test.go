@@ -88,7 +88,8 @@ func TestReadByCommand(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	polish, err := charmap.ISO8859_2.NewEncoder().String("Imię;Nazwisko;Miasto\nŁucja;Śliwińska;Łódź\nJaś;Żółkiewski;Gdańsk\nBożena;Ćwik;Kraków\n")
+	polish, err := charmap.ISO8859_2.NewEncoder().String("Imię;Nazwisko;Miasto\nŁucja;Śliwińska;Łódź\nJaś;Żółkiewski;Gdańsk\n" +
+		"Bożena;Ćwik;Kraków\n")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -101,7 +102,8 @@ func TestReadByCommand(t *testing.T) {
 		code       int
 		says       []string
 	}{
-		{"title.csv", "Members on 1 March;;\n;;\nName;Town;E-mail\nAda Moe;Oslo;ada@quay.example\nBo Lie;Moss;bo@tern.example\nTotal;;2\n", nil, 0,
+		{"title.csv", "Members on 1 March;;\n;;\nName;Town;E-mail\nAda Moe;Oslo;ada@quay.example\n" +
+			"Bo Lie;Moss;bo@tern.example\nTotal;;2\n", nil, 0,
 			[]string{"2 rows, 3 columns", "delimiter ;", "header_row 3", "totals", "seems to be contact"}},
 		{"sep.csv", "sep=|\nName|Town\n\"A \"\"quoted\"\" Ltd\"|Oslo\n\"Two\nlines AS\"|Moss\n", nil, 0,
 			[]string{"2 rows, 2 columns", "the first line says so (sep=)", "A \"quoted\" Ltd"}},
@@ -112,15 +114,19 @@ func TestReadByCommand(t *testing.T) {
 		{"polish.csv", polish, nil, 0, []string{"iso-8859-2", "Śliwińska", "Łódź"}},
 		{"polish.csv", polish, []string{"--encoding", "windows-1252"}, 0, []string{"¦liwiñska", "!Śliwińska"}},
 		{"japanese.csv", japanese, nil, 0, []string{"utf-8", "株式会社港"}},
-		{"headless.csv", "Ada,Moe,ada@quay.example\nBo,Lie,bo@tern.example\nCy,Ray,cy@skua.example\n", nil, 0, []string{"3 rows", "no_header true"}},
+		{"headless.csv", "Ada,Moe,ada@quay.example\nBo,Lie,bo@tern.example\nCy,Ray,cy@skua.example\n",
+			nil, 0, []string{"3 rows", "no_header true"}},
 		{"headless.csv", "Ada,Moe,ada@quay.example\nBo,Lie,bo@tern.example\nCy,Ray,cy@skua.example\n", []string{"--header-row", "1"}, 0,
 			[]string{"2 rows"}},
-		{"turned.csv", "Given name,Ada,Bo,Cy\nFamily name,Moe,Lie,Ray\nE-mail,ada@q.example,bo@t.example,cy@s.example\n", []string{"--turned"}, 0,
+		{"turned.csv", "Given name,Ada,Bo,Cy\nFamily name,Moe,Lie,Ray\nE-mail,ada@q.example,bo@t.example,cy@s.example\n",
+			[]string{"--turned"}, 0,
 			[]string{"3 rows, 3 columns", "Moe · Lie · Ray"}},
-		{"comments.csv", "# made by hand\nName,Town\nQuay Ltd,Oslo\n# and so on\nTern AS,Moss\n", []string{"--comment", "#"}, 0, []string{"2 rows, 2 columns"}},
+		{"comments.csv", "# made by hand\nName,Town\nQuay Ltd,Oslo\n# and so on\nTern AS,Moss\n", []string{"--comment", "#"},
+			0, []string{"2 rows, 2 columns"}},
 		{"dates.csv", "Name,Born\nAda Moe,03/04/1980\nBo Lie,05/06/1990\n", nil, 0, []string{"date_order open"}},
 		{"dates.csv", "Name,Born\nAda Moe,03/04/1980\nBo Lie,25/06/1990\n", nil, 0, []string{"day_first"}},
-		{"damaged.csv", "Name,Phone\nAda Moe,4.91E+11\nBo Lie,4.92E+11\n", nil, 0, []string{"shortened numbers, such as 4.91E+11", "2 cells"}},
+		{"damaged.csv", "Name,Phone\nAda Moe,4.91E+11\nBo Lie,4.92E+11\n",
+			nil, 0, []string{"shortened numbers, such as 4.91E+11", "2 cells"}},
 		{"errors.csv", "Name,Staff\nQuay Ltd,#REF!\nTern AS,12\n", nil, 0, []string{"formula's error", "#REF!", "row 2"}},
 		{"twice.csv", "Name,Town,Town\nAda Moe,Oslo,Moss\n", nil, 0, []string{"Town", "2"}},
 		{"empty.csv", "", nil, 1, []string{"empty"}},
@@ -128,22 +134,30 @@ func TestReadByCommand(t *testing.T) {
 		{"lines.jsonl", `{"name":"Quay Ltd","place":{"town":"Oslo"}}` + "\n" + `{"name":"Tern AS","tags":["a","b"]}` + "\n", nil, 0,
 			[]string{"2 rows", "place.town", "Oslo"}},
 		{"bad.jsonl", `{"name":"Quay Ltd"}` + "\n" + `{"name":` + "\n", nil, 1, []string{"Error:", "2"}},
-		{"list.json", `[{"name":"Quay Ltd","town":"Oslo"},{"name":"Tern AS","town":"Moss"}]`, nil, 0, []string{"JSON, one list", "2 rows"}},
+		{"list.json", `[{"name":"Quay Ltd","town":"Oslo"},{"name":"Tern AS","town":"Moss"}]`,
+			nil, 0, []string{"JSON, one list", "2 rows"}},
 		{"bare.json", `{"name":"Quay Ltd"`, nil, 1, []string{"Error:"}},
 		{"people.xlsx", workbook(t, map[string][][]any{"People": people}, nil), nil, 0, []string{"2 rows, 3 columns", "Moe · Lie"}},
-		{"hidden.xlsx", workbook(t, map[string][][]any{"People": people}, func(f *excelize.File) error { return f.SetRowVisible("People", 3, false) }),
+		{"hidden.xlsx", workbook(t, map[string][][]any{"People": people},
+			func(f *excelize.File) error { return f.SetRowVisible("People", 3, false) }),
 			nil, 0, []string{"hidden"}},
-		{"hidden.xlsx", workbook(t, map[string][][]any{"People": people}, func(f *excelize.File) error { return f.SetRowVisible("People", 3, false) }),
+		{"hidden.xlsx", workbook(t, map[string][][]any{"People": people},
+			func(f *excelize.File) error { return f.SetRowVisible("People", 3, false) }),
 			[]string{"--hidden", "leave_out"}, 0, []string{"1 row,", "!Lie"}},
-		{"formula.xlsx", workbook(t, map[string][][]any{"People": people}, func(f *excelize.File) error { return f.SetCellFormula("People", "C2", "1/0") }),
+		{"formula.xlsx", workbook(t, map[string][][]any{"People": people},
+			func(f *excelize.File) error { return f.SetCellFormula("People", "C2", "1/0") }),
 			nil, 0, []string{"formula"}},
-		{"two.xlsx", workbook(t, map[string][][]any{"People": people, "Firms": {{"Company"}, {"Quay Ltd"}}}, nil), []string{"--sheet", "Firms"}, 0,
+		{"two.xlsx", workbook(t, map[string][][]any{"People": people, "Firms": {{"Company"}, {"Quay Ltd"}}}, nil),
+			[]string{"--sheet", "Firms"}, 0,
 			[]string{"1 row, 1 column", "Quay Ltd"}},
-		{"two.xlsx", workbook(t, map[string][][]any{"People": people}, nil), []string{"--sheet", "Boats"}, 1, []string{"Error:", "Boats"}},
+		{"two.xlsx", workbook(t, map[string][][]any{"People": people}, nil), []string{"--sheet", "Boats"}, 1,
+			[]string{"Error:", "Boats"}},
 		{"files.zip", zipped(t, "a/contacts.csv", "Name,Town\nAda Moe,Oslo\n"), nil, 0, []string{"1 row, 2 columns"}},
-		{"files.zip", zipped(t, "a.csv", "Name\nAda\n", "b.csv", "Town\nOslo\n"), []string{"--file", "b.csv"}, 0, []string{"1 row, 1 column", "Oslo"}},
+		{"files.zip", zipped(t, "a.csv", "Name\nAda\n", "b.csv", "Town\nOslo\n"), []string{"--file", "b.csv"},
+			0, []string{"1 row, 1 column", "Oslo"}},
 		{"files.zip", zipped(t, "a.csv", "Name\nAda\n"), []string{"--file", "c.csv"}, 1, []string{"Error:", "c.csv"}},
-		{"climbs.zip", zipped(t, "../../a.csv", "Name,Town\nAda Moe,Oslo\n"), nil, 0, []string{"1 row, 2 columns"}}, // nothing is unpacked
+		{"climbs.zip", zipped(t, "../../a.csv", "Name,Town\nAda Moe,Oslo\n"),
+			nil, 0, []string{"1 row, 2 columns"}}, // nothing is unpacked
 		{"picture.png", "\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR", nil, 1, []string{"Error:"}},
 		{"page.html", "<html><body><table><tr><th>Name</th><th>Town</th></tr><tr><td>Quay Ltd</td><td>Oslo</td></tr></table></body></html>", nil, 0,
 			[]string{"1 row, 2 columns", "Quay Ltd"}},

@@ -190,12 +190,13 @@ func TestBehindTheStreet(t *testing.T) {
 		"Eckernförde|Husum|Travemünde"
 	placed := "F7 postal_code, F8 locality"
 	for name, x := range map[string]struct{ columns, want string }{
-		"code and town":              {"F7=" + codes + ";F8=" + towns, placed},
-		"town and code":              {"F7=" + towns + ";F8=" + codes, "F7 locality, F8 postal_code"},
-		"codes of other lengths":     {"F7=24235|2434|258|23570|1|24235|2434|258|23570;F8=" + towns, ""},
-		"no words behind":            {"F7=" + codes + ";F8=12|14|15|9|3|12|14|15|9", ""},
-		"words of small letters":     {"F7=" + codes + ";F8=new|old|lapsed|open|shut|new|old|lapsed|open", ""},
-		"more words than codes":      {"F7=24235|24235|24235|24235|24235|24235|24235|24235|24340;F8=Laboe|Husum|Kiel|Plön|Preetz|Eutin|Ratzeburg|Mölln|Laboe", "F8 locality"}, // by what they are
+		"code and town":          {"F7=" + codes + ";F8=" + towns, placed},
+		"town and code":          {"F7=" + towns + ";F8=" + codes, "F7 locality, F8 postal_code"},
+		"codes of other lengths": {"F7=24235|2434|258|23570|1|24235|2434|258|23570;F8=" + towns, ""},
+		"no words behind":        {"F7=" + codes + ";F8=12|14|15|9|3|12|14|15|9", ""},
+		"words of small letters": {"F7=" + codes + ";F8=new|old|lapsed|open|shut|new|old|lapsed|open", ""},
+		"more words than codes": {"F7=24235|24235|24235|24235|24235|24235|24235|24235|24340" +
+			";F8=Laboe|Husum|Kiel|Plön|Preetz|Eutin|Ratzeburg|Mölln|Laboe", "F8 locality"}, // by what they are
 		"a header that says another": {"Boat no=" + codes + ";F8=" + towns, ""},
 		"three of them":              {"F6=x|y|z|u|v|w|r|s|t;F7=" + codes + ";F8=" + towns, ""},
 	} {
