@@ -114,7 +114,7 @@ func (k *draftCheck) link(ctx context.Context) error {
 					end,
 					sole,
 					case when how = 'id' then `+literal(ByID)+` else coalesce(by, '') end
-				from decided d`, with))
+				from decided d{found}`, with, frag{"found": k.foundAtOnce(fp)}))
 		if k.when(fp) == atOnce {
 			tell = append(tell, k.tellLinks(fp, target, nil, with)...)
 		}
@@ -122,6 +122,16 @@ func (k *draftCheck) link(ctx context.Context) error {
 	statements = append(statements, q(`create index on {links} (field, lookup)`), q(`analyze {links}`))
 	statements = append(statements, tell...)
 	return k.do(ctx, stepLinks, statements...)
+}
+
+// foundAtOnce is the SQL of which texts of a field are noted before other rows are looked at: of those
+// that rows may be named by the ones that a record answers to. A check of some rows notes
+// all, so that nothing is taken from what the texts named before.
+func (k *draftCheck) foundAtOnce(fp *mapping.FieldPlan) string {
+	if k.whole != nil || !k.outward(*fp) {
+		return ""
+	}
+	return ` where how <> 'found' or finds > 0 or exists (select from by_name x where x.l = d.l)`
 }
 
 // spare is how full the pages of tables are made whose rows are written again where links

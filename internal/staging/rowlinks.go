@@ -69,7 +69,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 			continue
 		}
 		target, with := k.linkWords(fp)
-		keys, byName := []string{`select null::text as form, null::bigint as record_id where false`},
+		byKey, byName := []string{`select null::text as l, null::bigint as id where false`},
 			[]string{`select null::text as l, null::bigint as id where false`}
 		people := []string{`select r.id, ` + spoken(`r.`+schema.Title, schema.TitleText(target, "r")) +
 			` as name from {targets} r`}
@@ -83,22 +83,21 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 			columns := []string{`t.row_no`, to.record + ` as record_id`}
 			for _, f := range to.draft.plan.Fields {
 				if f.Field.Normalised() {
-					key := schema.Key(f.Field.Name)
-					columns = append(columns, `t.`+key)
-					keys = append(keys, `select t.`+key+` as form, t.record_id from `+from+` t where t.`+key+` <> ''`)
+					byKey = append(byKey, `select w.l, `+to.record+` from forms w join (`+to.rows+`) on t.`+schema.Key(f.Field.Name)+
+						` = w.form where w.form <> ''`)
 				}
 			}
 			if title := to.draft.titleOf("t"); title != "" {
 				columns = append(columns, title+` as title`, to.draft.saidTitle("t")+` as said`)
 				people = append(people, `select t.record_id, `+spoken(`t.title`, `t.said`)+` from `+from+` t where t.record_id < 0`)
-				named := `select w.l, t.record_id from want w join ` + from + ` t on t.title = w.m where w.m <> ''`
+				named := `select w.l, t.record_id from rest w join ` + from + ` t on t.title = w.m where w.m <> ''`
 				switch {
 				case namesCompany(target):
 					named += ` and not ` + schema.OtherForm(`w.l`, `t.said`)
 				case namesPeople(target):
 					byName = append(byName, `select w.l, t.record_id
 						from (select l, m, unnest(`+anyOrder(`m`)+
-						`) as turned from want where there is null and m ~ ' ' and m !~ '[0-9]') w join `+from+` t on t.title = w.turned
+						`) as turned from rest where there is null and m ~ ' ' and m !~ '[0-9]') w join `+from+` t on t.title = w.turned
 						where w.turned <> w.m and not exists (select from `+from+` o where o.title = w.m)`)
 				}
 				byName = append(byName, named)
@@ -106,48 +105,55 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 			theirs = append(theirs, from+` as materialized (select `+list(columns)+` from `+to.rows+`),`)
 		}
 		with["short"] = k.byShort(target, fp.Field.Name, strings.Join(people, " union all "))
-		with["keys"], with["by_name"], with["theirs"] = strings.Join(keys, " union all "), strings.Join(byName, " union "),
+		with["by_key"], with["by_name"], with["theirs"] = strings.Join(byKey, " union "), strings.Join(byName, " union "),
 			strings.Join(theirs, " ")
-		with["says"] = `case when id < 0 then ` + k.saysRow("id") + ` else ` + schema.RecordID(target, "id") + ` end`
+		with["says"] = `case when h.id < 0 then ` + k.saysRow("h.id") + ` else ` + schema.RecordID(target, "h.id") + ` end`
 		statements := []stmt{q(`
 			with want as materialized (
-				select d.{l} as l, d.{m} as m, min(d.{o}) as o, x.record_id as there
-				from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l}
-				where x.finds = 0 or x.how in ('name', 'bare_name') and x.finds = 1
-				group by 1, 2, 4
+				select d.{l} as l, d.{m} as m, min(d.{o}) as o, x.record_id as there, x.lookup is not null as noted
+				from {draft} d left join {links} x on x.field = {field} and x.lookup = d.{l}
+				where d.{l} is not null and case when x.lookup is null then {id} is null
+					else x.finds = 0 or x.how in ('name', 'bare_name') and x.finds = 1 end
+				group by 1, 2, 4, 5
 			),
 			forms as materialized (
 				select l, l as form from want union all select l, unnest(o) collate "C" from want where o is not null
 			),
+			by_key as materialized ({by_key}),
+			rest as materialized (select * from want w where not exists (select from by_key k where k.l = w.l)),
 			{theirs}
-			keys as ({keys}),
-			by_key as materialized (select w.l, k.record_id as id from forms w join keys k on k.form = w.form),
 			by_name as materialized (
-				select n.l, n.id from ({by_name}) n where not exists (select from by_key k where k.l = n.l)
+				{by_name}
 				union
 				select l, there from want where there is not null
 			),
 			{short}
 			hit as (
 				select l, id, @row as how from by_key
-				union
+				union all
 				select l, id, @name from by_name
-				union
+				union all
 				select l, id, @short from by_short
-				union
+				union all
 				select l, id, @short from by_initial
 			),
-			told as (
-				select h.l, min(h.id) as id, count(*) as finds, string_agg({says}, ', '
-				order by id desc) as shown, max(how) as how
-				from hit h
+			told as materialized (select l, min(id) as id, count(*) as finds, max(how) as how from hit group by l),
+			several as (
+				select h.l, left(string_agg({says}, ', ' order by h.id desc), 100) as shown
+				from hit h join told t on t.l = h.l and t.finds > 1
 				group by h.l
+			),
+			found as materialized (
+				select w.l, w.noted, case when t.finds = 1 then t.id end as id, t.finds, s.shown, t.how
+				from want w left join told t on t.l = w.l left join several s on s.l = w.l
+			),
+			noted as (
+				insert into {links} (field, lookup, record_id, finds, shown, how)
+				select {field}, l, id, coalesce(finds, 0), shown, coalesce(how, '') from found where not noted
 			)
-			update {links} x set
-				record_id = case when t.finds = 1 then t.id end, finds = t.finds,
-				shown = case when t.finds > 1 then left(t.shown, 100) end, how = t.how
-			from told t
-			where x.field = {field} and x.lookup = t.l and (t.finds > 1 or t.id is distinct from x.record_id)`, with,
+			update {links} x set record_id = f.id, finds = f.finds, shown = f.shown, how = f.how
+			from found f
+			where f.noted and x.field = {field} and x.lookup = f.l and (f.finds > 1 or f.id is distinct from x.record_id)`, with,
 			arg{"row": string(ByRow), "name": string(ByRowName), "short": string(ByShort)}),
 			q(`analyze {links}`)}
 		if err := k.do(ctx, stepRowLinks, statements...); err != nil {
