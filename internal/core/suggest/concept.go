@@ -65,7 +65,8 @@ var means = map[string][]string{
 	"job_title": {"job", "job title", "job name", "job work", "company job", "title?", "does?"},
 	"account": {"company", "company name", "customer", "customer name", "company customer", "company person",
 		"company work", "legal name", "legal", "where?", "supplier?"},
-	"company": {"company", "company name", "customer", "customer name", "company customer", "legal name", "legal"},
+	"company": {"company", "company name", "customer", "customer name", "company customer", "legal name", "legal",
+		"where?"},
 	"website": {"web", "web address", "email web"},
 	"street": {
 		"street", "street address", "address", "address line", "street number", "street name", "address number?",
@@ -131,15 +132,16 @@ var means = map[string][]string{
 		"close", "close date", "close expected", "close date expected", "close deal", "close due", "close estimated",
 		"close date estimated", "expected order", "due expected", "deal due expected", "date expected", "expected?", "when?",
 	},
-	"opened_on":   {"opened", "date opened", "deal opened", "date?"},
-	"loss_reason": {"lost reason", "unmade", "reason?", "lost?"},
-	"interest":    {"interest", "interest kind", "interest level", "count interest"},
-	"origin":      {"origin", "name origin", "kind origin", "origin person"},
-	"met_on":      {"met", "date met", "when met", "date person?", "date?", "when?"},
-	"subject":     {"subject", "deal subject", "name subject", "subject title", "what?"},
-	"due_on":      {"due", "date due", "date?", "when?"},
-	"done":        {"done", "done ok", "done status", "ok?", "status?"},
-	"kind":        {"kind", "kind subject", "code kind"},
+	"opened_on":    {"opened", "date opened", "deal opened", "date?"},
+	"loss_reason":  {"lost reason", "unmade", "reason?", "lost?"},
+	"interest":     {"interest", "interest kind", "interest level", "count interest"},
+	"origin":       {"origin", "name origin", "kind origin", "origin person"},
+	"met_on":       {"met", "date met", "when met", "date person?", "date?", "when?"},
+	"subject":      {"subject", "deal subject", "name subject", "subject title", "what?"},
+	"task.subject": {"job", "subject", "deal subject", "name subject", "subject title", "what?"},
+	"due_on":       {"due", "date due", "date?", "when?"},
+	"done":         {"done", "done ok", "done status", "ok?", "status?"},
+	"kind":         {"kind", "kind subject", "code kind"},
 	"line.product": {"product", "name product", "notes product", "name", "notes", "number product?", "code product?",
 		"what?"},
 	"product":     {"product", "name product", "notes product", "number product?", "code product?", "what?"},
@@ -179,6 +181,9 @@ var entities = map[string][]string{
 	"account": {"company", "customer"}, "contact": {"person", "customer"}, "lead": {"person", "customer"},
 	"opportunity": {"deal"}, "staff": {"person", "owner", "employees"}, "line": {"product", "deal"}, "task": {"subject"},
 }
+
+// whose are the concepts that say what a choice is about.
+var whose = wordSet("company customer person deal product subject job order employees")
 
 // small words join others and mean nothing themselves.
 var small = wordSet(`
@@ -639,6 +644,9 @@ func setScore(t string, f catalog.Field, set []string) (best float64) {
 			score = 0.94 - near
 		case !slices.ContainsFunc(rest, func(c string) bool { return !flavours[c] && !slices.Contains(entities[t], c) }):
 			score = 0.92 - near - 0.004*float64(len(rest))
+		case f.Type == catalog.OneChoice && // the type of a job: its words are choices, or it is another's
+			!slices.ContainsFunc(rest, func(c string) bool { return !flavours[c] && !whose[c] }):
+			score = 0.75 - near
 		}
 		if vague && score > 0 {
 			score = min(score*0.8, 0.75)

@@ -178,6 +178,8 @@ func fitReference(c *cells) (fit, string) {
 	switch {
 	case c.writtenDates() > 0.6 || c.telephone() > 0.6:
 		return contradicts, "its values are numbers or dates"
+	case c.field.To != "staff" && c.col.Longest == 1 && c.share("single letters", singleLetters.MatchString) > 0.9:
+		return contradicts, "its values are single letters"
 	case c.share("web addresses",
 		func(s string) bool { return strings.Contains(s, "://") || strings.HasPrefix(s, "www.") }) > 0.6:
 		return contradicts, "its values are web addresses"
@@ -365,6 +367,8 @@ func fitChoice(c *cells) (fit, string) {
 		return contradicts, "its values say what is done"
 	case known == 0 && len(c.field.Choices) <= grades && c.col.Distinct > grades+1: // pontoons are no degree of interest
 		return contradicts, "it has more words than the field has choices, and none of these"
+	case known == 0 && c.col.Filled > 3 && c.people:
+		return contradicts, "its values are names of people"
 	case known == 0 && c.col.Filled > 3 && c.col.Distinct > 2:
 		return against, "none of its values is a choice of the field"
 	}

@@ -84,3 +84,36 @@ func TestInitialsAreNoCountries(t *testing.T) {
 		}
 	}
 }
+
+// A column is no choice where people are named in it, and no link where it has single letters; what says
+// the type of something is the choice where its words are choices.
+func TestWhatChoicesAreNot(t *testing.T) {
+	c := standard(t)
+	lead, _ := c.Type("lead")
+	contact, _ := c.Type("contact")
+	task, _ := c.Type("task")
+	letters := column("Workshop", "A", "B", "A", "B", "A", "B")
+	letters.Filled = 6
+	for n, of := range []struct {
+		in   catalog.RecordType
+		of   sheet.Column
+		want string
+	}{
+		{lead, column("Standdienst", "Wiebke Ahrendt", "Henrik Clausen", "Frauke Gosch", "Silke Kruse", "Ulf Eggers", "Lorenz Jessen"), ""},
+		{lead, column("Stand", "new", "contacted", "qualified"), "status"},
+		{contact, letters, ""},
+		{contact, column("Workshop", "Tern Boats Ltd", "Gull Marine Ltd", "Heron Sails Ltd", "Skua Yard Ltd", "Kade AS", "Lund AS"), "account"},
+		{task, column("Job type", "visit", "call"), "kind"},
+		{task, column("Job type", "inland", "abroad"), ""},
+	} {
+		got := ""
+		for _, s := range Columns(of.in, []sheet.Column{of.of}, nil) {
+			if s.Taken {
+				got = s.Field
+			}
+		}
+		if got != of.want {
+			t.Errorf("case %d: %q is %q, want %q", n, of.of.Header, got, of.want)
+		}
+	}
+}

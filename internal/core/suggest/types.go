@@ -183,7 +183,8 @@ var (
 		εκθεση 展示会 名刺 名刺交換日`)
 	spokenTo = keys("spoken to by", "talked to by", "met by", "vu par", "rencontre par", "gesprochen mit", "gesprach mit",
 		"gesproken met", "snakket med", "talte med", "pratade med", "traffad av", "mott av", "modt af", "rozmawial",
-		"rozmawiala", "incontrato da", "hablado con", "atendido por", "μιλησε με", "keskusteli kanssa")
+		"rozmawiala", "incontrato da", "hablado con", "atendido por",
+		"quien lo atendio", "quien atendio", "qui l’a vu", "wer sprach", "chi ha parlato", "wie sprak", "hvem talte med", "vem pratade", "μιλησε με", "keskusteli kanssa")
 )
 
 // metAtFair reports whether headers say that the people of a sheet were met at a fair.

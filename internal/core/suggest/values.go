@@ -53,7 +53,8 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 		}
 		return contradicts, "its values only count the rows"
 	}
-	seen := &cells{col: col, field: f, of: t.Name, memo: kinds.memo, readers: kinds.readers}
+	seen := &cells{col: col, field: f, of: t.Name, memo: kinds.memo, readers: kinds.readers,
+		people: kinds.known && kinds.p[textkind.FullName] > 0.7}
 	if f.To != t.Name { // what names records of its own type is more likely their names
 		seen.names = kinds.names
 	}
@@ -217,6 +218,8 @@ type cells struct {
 	memo  map[string]float64 // what was found out of the column already; may be nil
 	names map[string]float64 // how many of the texts name records of other types
 	of    string             // the record type of the field
+
+	people bool // whether the texts look like names of people
 
 	readers map[string]*value.Reader // by what they read; may be nil
 }
