@@ -230,7 +230,8 @@ func (k *draftCheck) meetRows(now *draftCheck) (parts []string) {
 		if fp.Rows < 0 {
 			continue
 		}
-		field, l, m := schema.Literal(fp.Field.Name), textColumn(fp.Field.Name), namedColumn(fp.Field.Name)
+		field, l, m, o := schema.Literal(fp.Field.Name), textColumn(fp.Field.Name), namedColumn(fp.Field.Name),
+			formsColumn(fp.Field.Name)
 		parts = append(parts, fmt.Sprintf(`select d.row_no from {links} x join {draft} d on d.%s = x.lookup
 			where x.field = %s and x.record_id < 0 and -x.record_id = any(@rows)`, l, field),
 			`select d.row_no from {draft} d where -`+schema.Column(fp.Field, "d")+` = any(@rows)`)
@@ -240,16 +241,22 @@ func (k *draftCheck) meetRows(now *draftCheck) (parts []string) {
 				parts = append(parts,
 					fmt.Sprintf(`select d.row_no from %s t join {draft} d on d.%s = t.%s where t.row_no = any(@rows)`,
 						theirsNow, l, key),
-					fmt.Sprintf(`select t.row_no from {draft_now} d join %s t on t.%s = d.%s where d.row_no = any(@rows)`,
-						theirs.table("draft"), key, l))
+					fmt.Sprintf(`select d.row_no from %s t join {draft} d on t.%s = any(d.%s)
+						where t.row_no = any(@rows) and d.%s is not null`, theirsNow, key, o, o),
+					fmt.Sprintf(`select t.row_no from {draft_now} d join %s t on t.%s = any(d.%s || d.%s)
+						where d.row_no = any(@rows)`, theirs.table("draft"), key, o, l))
 			}
 		}
 		if title := theirs.titleOf("t"); title != "" {
+			names, called := title, `d.`+m
+			if namesPeople(theirs.plan.Type) { // in whichever order the halves stand
+				names, called = `any(`+anyOrder(title)+`)`, `any(`+anyOrder(called)+`)`
+			}
 			parts = append(parts,
 				fmt.Sprintf(`select d.row_no from %s t join {draft} d on d.%s = %s where t.row_no = any(@rows) and d.%s <> ''`,
-					theirsNow, m, title, m),
-				fmt.Sprintf(`select t.row_no from {draft_now} d join %s t on %s = d.%s where d.row_no = any(@rows)
-					and d.%s <> ''`, theirs.table("draft"), title, m, m))
+					theirsNow, m, names, m),
+				fmt.Sprintf(`select t.row_no from {draft_now} d join %s t on %s = %s where d.row_no = any(@rows)
+					and d.%s <> ''`, theirs.table("draft"), title, called, m))
 		}
 	}
 	return parts

@@ -500,11 +500,12 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 	}
 	var list, keys []string
 	var failed []error
-	index := func(table, columns string) {
+	some := func(table, columns, where string) {
 		name := schema.Ident(fmt.Sprintf("%s_%x", strings.Trim(table[strings.LastIndexByte(table, '.')+1:], `"`),
-			fnvOf(columns)))
-		list = append(list, `create index if not exists `+name+` on `+table+` (`+columns+`)`)
+			fnvOf(columns+where)))
+		list = append(list, `create index if not exists `+name+` on `+table+` (`+columns+`)`+where)
 	}
+	index := func(table, columns string) { some(table, columns, "") }
 	for _, d := range k.drafts {
 		for _, part := range []string{"aside", "settled", "questions", "candidates", "repeats"} {
 			index(d.table(part), "row_no")
@@ -512,9 +513,7 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		index(d.table("matches"), "record_id")
 		index(d.table("repeats"), "lead")
 		index(d.table("candidates"), "other_row")
-		list = append(list, `create index if not exists `+
-			schema.Ident(fmt.Sprintf("i%d_r%d_d%d_others", i.ID, k.run.ID, d.n+1))+` on `+d.table("verdicts")+
-			` (other_row) where other_row is not null`)
+		some(d.table("verdicts"), "other_row", ` where other_row is not null`)
 		if d.becoming() {
 			index(d.table("became"), "(-record_id)")
 		}
@@ -528,6 +527,13 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 			keys = append(keys, indexKeys(d.table("keys"), ""))
 			if err := d.makeOften(ctx); err != nil && !isGone(err) {
 				failed = append(failed, fmt.Errorf("make ready for mending: %w", err))
+			}
+		}
+		for _, fp := range d.plan.Fields {
+			if fp.Rows >= 0 { // by what its texts name among the rows
+				index(d.table("draft"), textColumn(fp.Field.Name))
+				index(d.table("draft"), namedColumn(fp.Field.Name))
+				some(d.table("draft"), "row_no", ` where `+formsColumn(fp.Field.Name)+` is not null`)
 			}
 		}
 		if p, ok := d.placed(); ok && d.dials() {

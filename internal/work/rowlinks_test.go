@@ -1,7 +1,10 @@
 package work
 
 import (
+	"cmp"
 	"fmt"
+	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -10,6 +13,8 @@ import (
 	"uchi/internal/core/verdict"
 	"uchi/internal/schema"
 	"uchi/internal/store"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // parents gives the names of accounts with those of their parents.
@@ -128,4 +133,177 @@ func TestLinksThatWait(t *testing.T) {
 	b.want(again.Totals.V.Verdicts, map[string]int64{"same": 4})
 	b.undo(i, UndoRequest{})
 	b.want(b.records("account"), strings.Replace(before, "Sund", "Else", 1))
+}
+
+// namedRow is a person of a list, or a record (with an id), as the plain reference sees them.
+type namedRow struct {
+	row                int64 // 0 of a record
+	id                 string
+	ref, given, family string
+}
+
+// named says, by the plain reference, what a text names: the records and rows of that number, else of
+// that name in either order, a record before rows of numbers and beside rows of names.
+func named(text string, records, rows []namedRow) (list []string) {
+	if text == "" {
+		return nil
+	}
+	words := strings.Fields(strings.ToLower(text))
+	called := func(p namedRow, turned bool) bool {
+		own := []string{strings.ToLower(p.given), strings.ToLower(p.family)}
+		if turned {
+			own[0], own[1] = own[1], own[0]
+		}
+		return slices.Equal(own, words)
+	}
+	all := func(of []namedRow, good func(namedRow) bool) (found []string) {
+		for _, p := range of {
+			if good(p) {
+				found = append(found, cmp.Or(p.id, fmt.Sprint("row ", p.row)))
+			}
+		}
+		return found
+	}
+	byRef := func(p namedRow) bool { return strings.EqualFold(p.ref, text) }
+	byName := func(of []namedRow) []string {
+		if straight := all(of, func(p namedRow) bool { return called(p, false) }); len(straight) > 0 {
+			return straight
+		}
+		return all(of, func(p namedRow) bool { return called(p, true) })
+	}
+	if found := all(records, byRef); len(found) > 0 {
+		return found
+	}
+	there := byName(records)
+	if len(there) > 1 {
+		return there
+	}
+	if found := all(rows, byRef); len(found) > 0 {
+		return append(there, found...)
+	}
+	if len(there) == 1 { // only those of the very name beside it
+		return append(there, all(rows, func(p namedRow) bool { return called(p, false) })...)
+	}
+	return byName(rows)
+}
+
+// What a superior's text names in lists put together by chance is what a plain reference says, in a check
+// of all rows as in checks of those that were mended one by one.
+func TestTextsThatNameRows(t *testing.T) {
+	b := start(t)
+	r := rand.New(rand.NewPCG(101, 4))
+	given, family := []string{"Ada", "Bo", "Cai", "Dag"}, []string{"Berg", "Lund", "Moe", "Vik"}
+	pick := func(from []string) string { return from[r.IntN(len(from))] }
+	var records []namedRow
+	text := "Ref,Given name,Family name\n"
+	for n := range 6 {
+		p := namedRow{id: fmt.Sprint("CON-", n+1), ref: fmt.Sprint("R-", n+1), given: pick(given), family: pick(family)}
+		records = append(records, p)
+		text += p.ref + "," + p.given + "," + p.family + "\n"
+	}
+	loaded := b.upload("contact", text)
+	b.load(b.check(b.exactly(loaded, "source_ref")))
+
+	someName := func() string {
+		switch g, f := pick(given), pick(family); r.IntN(7) {
+		case 0:
+			return fmt.Sprint("R-", 1+r.IntN(8))
+		case 1, 2:
+			return fmt.Sprint("N-", 1+r.IntN(30))
+		case 3:
+			return f + " " + g
+		case 4:
+			return ""
+		default:
+			return g + " " + f
+		}
+	}
+	var rows []namedRow
+	var names []string
+	text = "Ref,Given name,Family name,Reports to\n"
+	for n := range 24 {
+		p := namedRow{row: int64(n + 2), ref: fmt.Sprint("N-", n+1), given: pick(given), family: pick(family)}
+		rows, names = append(rows, p), append(names, someName())
+		text += p.ref + "," + p.given + "," + p.family + "," + names[n] + "\n"
+	}
+	i := b.check(b.exactly(b.upload("contact", text), "source_ref"))
+	compare := func(what string) {
+		t.Helper()
+		said := map[int64]string{}
+		for _, line := range b.codes(i) {
+			var row int64
+			var code, field string
+			if _, err := fmt.Sscan(line, &row, &code, &field); err == nil && field == "reports_to" && code != "link_held" {
+				said[row] = code
+			}
+		}
+		leads := map[int64]int64{} // the id of a record, or a row's number below 0
+		staged := fmt.Sprintf("staging.i%d_r%d_d1_", i.ID, *i.CheckRun)
+		list, err := b.store.Pool().Query(b.Context(), `select d.row_no, coalesce(x.record_id, 0) from `+staged+`draft d join `+staged+
+			`links x on x.field = 'reports_to' and x.lookup = d.l_reports_to`)
+		b.ok(err)
+		var row, to int64
+		_, err = pgx.ForEachRow(list, []any{&row, &to}, func() error { leads[row] = to; return nil })
+		b.ok(err)
+		for n, p := range rows {
+			found, code, to := named(names[n], records, rows), "", int64(0)
+			switch {
+			case names[n] == "":
+			case len(found) == 0:
+				code = "link_not_found"
+			case len(found) > 1:
+				code = "link_ambiguous"
+			case strings.HasPrefix(found[0], "row "):
+				_, err = fmt.Sscanf(found[0], "row %d", &to)
+				to = -to
+			default:
+				_, err = fmt.Sscanf(found[0], "CON-%d", &to)
+			}
+			b.ok(err)
+			if said[p.row] != code || leads[p.row] != to {
+				t.Errorf("%s: row %d, %q: %q and %d, want %q and %d (%v)", what, p.row, names[n], said[p.row], leads[p.row], code, to, found)
+			}
+		}
+	}
+	compare("all rows")
+	for n := range 25 {
+		at := r.IntN(len(rows))
+		edit := CellEdit{Row: rows[at].row}
+		switch r.IntN(4) {
+		case 0:
+			was := rows[at].family
+			for rows[at].family == was {
+				rows[at].family = pick(family)
+			}
+			edit.Column, edit.Value = "Family name", rows[at].family
+		case 1:
+			rows[at].ref = fmt.Sprint("N-", 40+n)
+			edit.Column, edit.Value = "Ref", rows[at].ref
+		default:
+			was := names[at]
+			for names[at] == was {
+				names[at] = someName()
+			}
+			edit.Column, edit.Value = "Reports to", names[at]
+		}
+		i = b.mend(i, edit)
+		compare(fmt.Sprint("mend ", n, " ", edit))
+		if t.Failed() {
+			return
+		}
+	}
+}
+
+// A text that is another spelling of a row's key is checked again with it.
+func TestOtherSpellingsOfARowsKey(t *testing.T) {
+	b := start(t)
+	i := b.check(b.exactly(b.upload("contact", "Ref,Family name,E-mail,Reports to\nK-1,Berg,ada@x.example,\nK-2,Li,,mailto:ada@x.example\n"),
+		"source_ref"))
+	b.want(len(b.codes(i)), 0)
+	i = b.mend(i, CellEdit{2, "E-mail", "else@x.example"})
+	b.want(strings.Join(b.codes(i), "\n"), "3 link_not_found reports_to")
+	i = b.mend(i, CellEdit{2, "E-mail", "ada@x.example"})
+	b.want(len(b.codes(i)), 0)
+	i = b.mend(i, CellEdit{3, "Reports to", "Ada <ada@x.example>"})
+	b.want(len(b.codes(i)), 0)
 }
