@@ -143,10 +143,15 @@ func checkOf(i store.Import) (name func(part string) string, ok bool) {
 func draftPart(n int, part string) string { return fmt.Sprintf("d%d_%s", n+1, part) }
 
 // onConn gives connections to COPY, in a transaction that only a run which goes
-// on may make.
+// on may make, and that does not wait for the disk, as no step does.
 func (r *Room) onConn(run store.Run) pgcopy.OnConn {
 	return func(ctx context.Context, f func(conn *pgx.Conn) error) error {
-		return r.store.Guarded(ctx, run, func(tx pgx.Tx) error { return f(tx.Conn()) })
+		return r.store.Guarded(ctx, run, func(tx pgx.Tx) error {
+			if _, err := tx.Exec(ctx, `set local synchronous_commit = off`); err != nil {
+				return err
+			}
+			return f(tx.Conn())
+		})
 	}
 }
 

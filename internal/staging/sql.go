@@ -126,13 +126,16 @@ type conn struct {
 
 // stepSettings are the settings of the server for the steps of a run: the memory
 // that one operation may use before it goes to disk (the hash tables of a million
-// rows), and that a second core is worth its while from a few thousand rows on,
-// where the server's own settings have it wait for millions.
+// rows), that a second core is worth its while from a few thousand rows on,
+// where the server's own settings have it wait for millions, and that a step does not wait
+// for the disk: what it stages is made anew after a crash, and the end of the run, which
+// says that it is there, does wait for all before it.
 var stepSettings = []struct{ name, value string }{
 	{"work_mem", "192MB"},
 	{"parallel_setup_cost", "200"},
 	{"parallel_tuple_cost", "0.01"},
 	{"min_parallel_table_scan_size", "1MB"},
+	{"synchronous_commit", "off"},
 }
 
 // withConn runs f with a connection for the steps of a run.
