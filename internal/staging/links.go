@@ -82,6 +82,7 @@ func (k *draftCheck) link(ctx context.Context) error {
 					select w.l, w.id, r.id is not null as there, min(h.id) as found, count(h.id) as finds,
 					coalesce(bool_or(h.by_key), false) as keyed, min(h.how) as by
 					from want w left join hit h on h.l = w.l left join {targets} r on r.id = w.id
+					where {noted}
 					group by w.l, w.id, r.id
 				),
 				said as materialized (
@@ -114,25 +115,31 @@ func (k *draftCheck) link(ctx context.Context) error {
 					end,
 					sole,
 					case when how = 'id' then `+literal(ByID)+` else coalesce(by, '') end
-				from decided d{found}`, with, frag{"found": k.foundAtOnce(fp)}))
+				from decided d`, with, frag{"noted": k.notedAtOnce(fp)}))
 		if k.when(fp) == atOnce {
 			tell = append(tell, k.tellLinks(fp, target, nil, with)...)
 		}
 	}
-	statements = append(statements, q(`create index on {links} (field, lookup)`), q(`analyze {links}`))
+	if !k.namesRows() { // else more texts are to come
+		statements = append(statements, indexLinks)
+	}
+	statements = append(statements, q(`analyze {links}`))
 	statements = append(statements, tell...)
 	return k.do(ctx, stepLinks, statements...)
 }
 
-// foundAtOnce is the SQL of which texts of a field are noted before other rows are looked at: of those
-// that rows may be named by the ones that a record answers to. A check of some rows notes
+// notedAtOnce is the SQL of which texts of a field are noted before other rows are looked at: of those
+// that may name rows the ones that a record may answer to. A check of some rows notes
 // all, so that nothing is taken from what the texts named before.
-func (k *draftCheck) foundAtOnce(fp *mapping.FieldPlan) string {
+func (k *draftCheck) notedAtOnce(fp *mapping.FieldPlan) string {
 	if k.whole != nil || !k.outward(*fp) {
-		return ""
+		return `true`
 	}
-	return ` where how <> 'found' or finds > 0 or exists (select from by_name x where x.l = d.l)`
+	return `(h.l is not null or w.id is not null or exists (select from by_name x where x.l = w.l))`
 }
+
+// indexLinks is the statement that lets a text be looked up among the links.
+var indexLinks = q(`create index on {links} (field, lookup)`)
 
 // spare is how full the pages of tables are made whose rows are written again where links
 // lead to other rows: half, so that what is written anew stays on its page.

@@ -83,8 +83,10 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 			columns := []string{`t.row_no`, to.record + ` as record_id`}
 			for _, f := range to.draft.plan.Fields {
 				if f.Field.Normalised() {
-					byKey = append(byKey, `select w.l, `+to.record+` from forms w join (`+to.rows+`) on t.`+schema.Key(f.Field.Name)+
-						` = w.form where w.form <> ''`)
+					for _, forms := range []string{`want`, `other_forms`} {
+						byKey = append(byKey, `select w.l, `+to.record+` from `+forms+` w join (`+to.rows+`) on t.`+schema.Key(f.Field.Name)+
+							` = w.form where w.form <> ''`)
+					}
 				}
 			}
 			if title := to.draft.titleOf("t"); title != "" {
@@ -110,16 +112,14 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 		with["says"] = `case when h.id < 0 then ` + k.saysRow("h.id") + ` else ` + schema.RecordID(target, "h.id") + ` end`
 		statements := []stmt{q(`
 			with want as materialized (
-				select d.{l} as l, d.{m} as m, min(d.{o}) as o, x.record_id as there, x.lookup is not null as noted
+				select d.{l} as l, d.{m} as m, d.{l} as form, min(d.{o}) as o, x.record_id as there, x.lookup is not null as noted
 				from {draft} d left join {links} x on x.field = {field} and x.lookup = d.{l}
 				where d.{l} is not null and case when x.lookup is null then {id} is null
 					else x.finds = 0 or x.how in ('name', 'bare_name') and x.finds = 1 end
-				group by 1, 2, 4, 5
+				group by 1, 2, 5, 6
 			),
-			forms as materialized (
-				select l, l as form from want union all select l, unnest(o) collate "C" from want where o is not null
-			),
-			by_key as materialized ({by_key}),
+			other_forms as materialized (select l, unnest(o) collate "C" as form from want where o is not null),
+			by_key as materialized (select l, id, @row as how from ({by_key}) k (l, id)),
 			rest as materialized (select * from want w where not exists (select from by_key k where k.l = w.l)),
 			{theirs}
 			by_name as materialized (
@@ -128,39 +128,47 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 				select l, there from want where there is not null
 			),
 			{short}
-			hit as (
-				select l, id, @row as how from by_key
-				union all
-				select l, id, @name from by_name
+			others as materialized (
+				select l, id, @name as how from by_name
 				union all
 				select l, id, @short from by_short
 				union all
 				select l, id, @short from by_initial
 			),
-			told as materialized (select l, min(id) as id, count(*) as finds, max(how) as how from hit group by l),
+			told as materialized (
+				select l, min(id) as id, count(*) as finds, max(how) as how
+				from (select * from by_key union all select * from others) h
+				group by l
+			),
 			several as (
 				select h.l, left(string_agg({says}, ', ' order by h.id desc), 100) as shown
-				from hit h join told t on t.l = h.l and t.finds > 1
+				from (select * from by_key union all select * from others) h join told t on t.l = h.l and t.finds > 1
 				group by h.l
-			),
-			found as materialized (
-				select w.l, w.noted, case when t.finds = 1 then t.id end as id, t.finds, s.shown, t.how
-				from want w left join told t on t.l = w.l left join several s on s.l = w.l
 			),
 			noted as (
 				insert into {links} (field, lookup, record_id, finds, shown, how)
-				select {field}, l, id, coalesce(finds, 0), shown, coalesce(how, '') from found where not noted
+				select {field}, w.l, case when t.finds = 1 then t.id end, coalesce(t.finds, 0), s.shown, coalesce(t.how, '')
+				from want w left join told t on t.l = w.l left join several s on s.l = w.l
+				where not w.noted
 			)
-			update {links} x set record_id = f.id, finds = f.finds, shown = f.shown, how = f.how
-			from found f
-			where f.noted and x.field = {field} and x.lookup = f.l and (f.finds > 1 or f.id is distinct from x.record_id)`, with,
+			update {links} x set record_id = case when t.finds = 1 then t.id end, finds = t.finds, shown = s.shown, how = t.how
+			from want w join told t on t.l = w.l left join several s on s.l = t.l
+			where w.noted and x.field = {field} and x.lookup = w.l and (t.finds > 1 or t.id is distinct from x.record_id)`, with,
 			arg{"row": string(ByRow), "name": string(ByRowName), "short": string(ByShort)}),
 			q(`analyze {links}`)}
 		if err := k.do(ctx, stepRowLinks, statements...); err != nil {
 			return err
 		}
 	}
-	return nil
+	if !k.namesRows() {
+		return nil
+	}
+	return k.do(ctx, stepRowLinks, indexLinks)
+}
+
+// namesRows reports whether texts of the draft may name what other rows become.
+func (k *draftCheck) namesRows() bool {
+	return slices.ContainsFunc(k.plan.Fields, func(fp mapping.FieldPlan) bool { return k.outward(fp) })
 }
 
 // otherRows is the rows of a draft that a text may name.
