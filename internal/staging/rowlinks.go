@@ -305,34 +305,38 @@ func (c *draftChunk) fillWaiting(ctx context.Context) error {
 		name := literal(fp.Field.Name)
 		with := frag{
 			"field": name, "value": schema.Value(fp.Field.Name), "their_place": schema.Int(fp.Rows + 1),
-			"old": schema.RecordID(target, "t.was"), "now": schema.RecordID(target, "t.id"),
+			"old": schema.RecordID(target, "t.was"), "now": schema.RecordID(target, "t.now"),
 		}
 		_, err := c.do(ctx, stepWaiting,
 			q(`with todo as materialized (
-					select r.id as record_id, r.{value} as was, r.version = coalesce(v.version + 1, 1) as untouched, o.outcome, t.record_id as id
+					select o.record_id, o.outcome, t.record_id as id, coalesce(v.version + 1, 1) as made, r.{value} as was
 					from {waits} w
 					join {results} t on t.row_no = w.target and t.row_no between @low and @high and t.draft = {their_place}
 					and t.last and t.record_id is not null
 					join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated')
 					join {verdicts} v on v.row_no = w.row_no
-					join {records} r on r.id = o.record_id
+					left join {records} r on r.id = o.record_id and o.outcome = 'updated'
 					where w.field = {field} and w.member = 0 and w.target between @low and @high and w.row_no < @low
 				),
 				changed as (
-					update {records} r set {value} = t.id, version = case when t.untouched then r.version
+					update {records} r set {value} = t.id, version = case when r.version = t.made then r.version
 					else r.version + 1 end, changed_at = now(), changed_by = @person
 					from todo t
-					where r.id = t.record_id and (t.untouched or r.{value} is null)
-					returning r.id, r.version, t.outcome, t.untouched,
-						jsonb_build_object({field}, jsonb_build_array(case when t.was is not null then {old} end, {now})) as changes
+					where r.id = t.record_id and (r.version = t.made or r.{value} is null)
+					returning r.id, r.version, t.outcome, r.version = t.made as untouched, t.was, t.id as now
+				),
+				told as (
+					select id, version, outcome, untouched,
+						jsonb_build_object({field}, jsonb_build_array(case when was is not null then {old} end, {now})) as changes
+					from changed t where outcome = 'updated' or not untouched
 				),
 				amended as (
 					update {history} h set changes = h.changes || c.changes
-					from changed c
+					from told c
 					where c.outcome = 'updated' and h.record_id = c.id and h.version = c.version and c.untouched
 				)
 				insert into {history} (record_id, version, person, import, run, kind, changes)
-				select id, version, @person, @import, @run, 'update', changes from changed where not untouched`,
+				select id, version, @person, @import, @run, 'update', changes from told where not untouched`,
 				with, arg{"low": c.low, "high": c.high, "person": c.run.Person, "import": c.i.ID, "run": c.run.Piece}),
 			q(`insert into {problems} (row_no, code, field, col, value, detail, light)
 				select w.row_no, @code, @named, @col, '', 'row ' || w.target, true
