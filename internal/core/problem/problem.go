@@ -235,7 +235,7 @@ var table = map[Code]words{
 		"Correct the spelling, say which record the word means, let what is missing be created (--unreadable link=create, " +
 			"by the field's name), or leave the cell blank."},
 	LinkAmbiguous: {"several records answer to this: {detail}", "Say which record the word means, or write the id of " +
-		"the one that is meant."},
+		"the one that is meant, or a number that only it has."},
 	LinkLeft: {"{detail} is not in use any more, or has left",
 		"Name somebody who is there, or load it all the same."},
 	LinkDoubtful: {"it may be another company than {detail}: the name, the legal form or the place differs",
@@ -245,7 +245,8 @@ var table = map[Code]words{
 	SeveralFound: {"the row fits several records: {detail}",
 		"Give the record's id, or a key that only one of them has."},
 	DuplicateRow: {"the row is for the same record as row {detail}",
-		"Keep one of the two, or put their values into one row."},
+		"Keep one of the two, or put their values into one row. Where they are two and no key is in question, answer that " +
+			"the row is new (uchi answer NUMBER ROW new)."},
 	RowsDisagree: {"row {detail} is for the same record and says something else",
 		"Correct one of the two, or leave it out. Where no key is in question, later rows win by the policy merge."},
 	KnownElsewhere: {"it is there already, as {detail}",
