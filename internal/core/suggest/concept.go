@@ -146,7 +146,7 @@ var means = map[string][]string{
 		"what?"},
 	"product":     {"product", "name product", "notes product", "number product?", "code product?", "what?"},
 	"quantity":    {"quantity", "product quantity", "quantity unit", "count?"},
-	"unit_price":  {"price", "price unit", "net price", "net price unit", "price product", "price quantity"},
+	"unit_price":  {"price", "price unit", "amount price unit", "net price", "net price unit", "price product", "price quantity"},
 	"position":    {"line number", "line order", "count line", "line?"},
 	"opportunity": {"deal", "deal number", "deal name", "order", "order number", "order code"},
 
