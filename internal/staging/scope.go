@@ -27,6 +27,10 @@ import (
 // as quick for more.
 const mostCoupled = 20_000
 
+// mostSteps is over how many rows a coupling is followed, each the next one's: a check
+// of all is quicker than to walk a longer chain row by row.
+const mostSteps = 100
+
 var stepCoupled = step{
 	does:  "finds the rows that are coupled with some rows",
 	reads: "draft aside matches repeats became candidates settled verdicts",
@@ -60,8 +64,8 @@ func (k *Check) coupledWith(ctx context.Context, now *Check, rows []int64) (all 
 	for _, row := range rows {
 		seen[row] = true
 	}
-	for next := rows; len(next) > 0; {
-		if len(seen) > mostCoupled {
+	for step, next := 0, rows; len(next) > 0; step++ {
+		if len(seen) > mostCoupled || step > mostSteps {
 			return nil, false, nil
 		}
 		var parts []string

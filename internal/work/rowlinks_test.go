@@ -307,3 +307,23 @@ func TestOtherSpellingsOfARowsKey(t *testing.T) {
 	i = b.mend(i, CellEdit{3, "Reports to", "Ada <ada@x.example>"})
 	b.want(len(b.codes(i)), 0)
 }
+
+// A row that hangs in a short chain is checked again with it; of a long one all rows are, and say the same.
+func TestMendingInAChain(t *testing.T) {
+	b := start(t)
+	for _, n := range []int{40, 240} {
+		text := "Name,External ID,Parent account,Country\n"
+		for k := range n {
+			text += fmt.Sprintf("Quay %d,B%d-%d,B%d-%d,NO\n", k, n, k, n, k+1)
+		}
+		text += fmt.Sprintf("Top,B%d-%d,,NO\n", n, n)
+		i := b.check(b.exactly(b.upload("account", text), "source_ref"))
+		b.want(i.Totals.V.Verdicts, map[string]int64{"create": int64(n + 1)})
+		check := *i.CheckRun
+		i = b.mend(i, CellEdit{int64(n + 2), "Country", "Nowhereland"})
+		b.want(i.Totals.V.Verdicts, map[string]int64{"hold": int64(n + 1)})
+		b.want(*i.CheckRun == check, n == 40)
+		i = b.mend(i, CellEdit{int64(n + 2), "Country", "NO"})
+		b.want(i.Totals.V.Verdicts, map[string]int64{"create": int64(n + 1)})
+	}
+}
