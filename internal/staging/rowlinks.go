@@ -251,20 +251,20 @@ func (k *draftCheck) meetRows(now *draftCheck) (parts []string) {
 						theirsNow, l, key),
 					fmt.Sprintf(`select d.row_no from %s t join {draft} d on t.%s = any(d.%s)
 						where t.row_no = any(@rows) and d.%s is not null`, theirsNow, key, o, o),
-					fmt.Sprintf(`select t.row_no from {draft_now} d join %s t on t.%s = any(d.%s || d.%s)
-						where d.row_no = any(@rows)`, theirs.table("draft"), key, o, l))
+					fmt.Sprintf(`select t.row_no from (select unnest(d.%s || d.%s) as form from {draft_now} d where d.row_no = any(@rows)) n
+						join %s t on t.%s = n.form`, o, l, theirs.table("draft"), key))
 			}
 		}
 		if title := theirs.titleOf("t"); title != "" {
-			names, called := title, `d.`+m
+			names, called := `array[`+title+`]`, `array[d.`+m+`]`
 			if namesPeople(theirs.plan.Type) { // in whichever order the halves stand
-				names, called = `any(`+anyOrder(title)+`)`, `any(`+anyOrder(called)+`)`
+				names, called = anyOrder(title), anyOrder(`d.`+m)
 			}
 			parts = append(parts,
-				fmt.Sprintf(`select d.row_no from %s t join {draft} d on d.%s = %s where t.row_no = any(@rows) and d.%s <> ''`,
-					theirsNow, m, names, m),
-				fmt.Sprintf(`select t.row_no from {draft_now} d join %s t on %s = %s where d.row_no = any(@rows)
-					and d.%s <> ''`, theirs.table("draft"), title, called, m))
+				fmt.Sprintf(`select d.row_no from (select unnest(%s) as name from %s t where t.row_no = any(@rows)) n
+					join {draft} d on d.%s = n.name where n.name <> ''`, names, theirsNow, m),
+				fmt.Sprintf(`select t.row_no from (select unnest(%s) as name from {draft_now} d where d.row_no = any(@rows)) n
+					join %s t on %s = n.name where n.name <> ''`, called, theirs.table("draft"), title))
 		}
 	}
 	return parts

@@ -8,6 +8,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
@@ -27,9 +28,12 @@ import (
 // as quick for more.
 const mostCoupled = 20_000
 
-// mostSteps is over how many rows a coupling is followed, each the next one's: a check
-// of all is quicker than to walk a longer chain row by row.
-const mostSteps = 100
+// mostSteps is over how many rows a coupling is followed, each the next one's, and longestWalk
+// for how long: a check of all is quicker than to walk a longer chain row by row.
+const (
+	mostSteps   = 100
+	longestWalk = 3 * time.Second
+)
 
 var stepCoupled = step{
 	does:  "finds the rows that are coupled with some rows",
@@ -64,8 +68,9 @@ func (k *Check) coupledWith(ctx context.Context, now *Check, rows []int64) (all 
 	for _, row := range rows {
 		seen[row] = true
 	}
+	began := time.Now()
 	for step, next := 0, rows; len(next) > 0; step++ {
-		if len(seen) > mostCoupled || step > mostSteps {
+		if len(seen) > mostCoupled || step > mostSteps || step > 3 && time.Since(began) > longestWalk {
 			return nil, false, nil
 		}
 		var parts []string
