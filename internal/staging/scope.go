@@ -29,9 +29,11 @@ import (
 const mostCoupled = 20_000
 
 // mostSteps is over how many rows a coupling is followed, each the next one's, and longestWalk
-// for how long: a check of all is quicker than to walk a longer chain row by row.
+// for how long, once there were fewSteps: a check of all is quicker than to walk a longer
+// chain row by row.
 const (
 	mostSteps   = 100
+	fewSteps    = 3
 	longestWalk = 3 * time.Second
 )
 
@@ -70,7 +72,7 @@ func (k *Check) coupledWith(ctx context.Context, now *Check, rows []int64) (all 
 	}
 	began := time.Now()
 	for step, next := 0, rows; len(next) > 0; step++ {
-		if len(seen) > mostCoupled || step > mostSteps || step > 3 && time.Since(began) > longestWalk {
+		if len(seen) > mostCoupled || step > mostSteps || step > fewSteps && time.Since(began) > longestWalk {
 			return nil, false, nil
 		}
 		var parts []string

@@ -182,8 +182,11 @@ var entities = map[string][]string{
 	"opportunity": {"deal"}, "staff": {"person", "owner", "employees"}, "line": {"product", "deal"}, "task": {"subject"},
 }
 
-// whose are the concepts that say what a choice is about.
-var whose = wordSet("company customer person deal product subject job order employees")
+// whose reports whether a concept says what a choice is about: records of some type, or work for them.
+func whose(concept string) bool {
+	return concept == "job" || concept == "order" || slices.ContainsFunc(slices.Collect(maps.Values(entities)),
+		func(known []string) bool { return slices.Contains(known, concept) })
+}
 
 // small words join others and mean nothing themselves.
 var small = wordSet(`
@@ -645,7 +648,7 @@ func setScore(t string, f catalog.Field, set []string) (best float64) {
 		case !slices.ContainsFunc(rest, func(c string) bool { return !flavours[c] && !slices.Contains(entities[t], c) }):
 			score = 0.92 - near - 0.004*float64(len(rest))
 		case f.Type == catalog.OneChoice && // the type of a job: its words are choices, or it is another's
-			!slices.ContainsFunc(rest, func(c string) bool { return !flavours[c] && !whose[c] }):
+			!slices.ContainsFunc(rest, func(c string) bool { return !flavours[c] && !whose(c) }):
 			score = 0.75 - near
 		}
 		if vague && score > 0 {
