@@ -130,6 +130,7 @@ func (k *rack) now() (i client.Import, there bool) {
 // Whatever is killed, and whenever: an import ends, every row has one outcome,
 // nothing is doubled, nothing stays busy, and what the file says is what is there.
 func TestTorture(t *testing.T) {
+	t.Parallel() // on a server of its own
 	const rows, bad = 6000, 97
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
