@@ -56,7 +56,7 @@ func nonsense(r *rand.Rand, ref *openapi3.SchemaRef, depth int) any {
 	case s.Type.Is("object"), len(s.Properties) > 0, s.AdditionalProperties.Schema != nil:
 		object := map[string]any{}
 		for _, name := range slices.Sorted(maps.Keys(s.Properties)) { // the same each time
-			if r.IntN(3) > 0 {
+			if r.IntN(3) > 0 || slices.Contains(s.Required, name) && r.IntN(12) > 0 {
 				object[name] = nonsense(r, s.Properties[name], depth+1)
 			}
 		}

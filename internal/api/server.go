@@ -99,7 +99,8 @@ func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http
 			RequestErrorHandlerFunc:  s.badRequest,
 			ResponseErrorHandlerFunc: s.problem,
 		})
-		HandlerWithOptions(strict, ChiServerOptions{BaseRouter: r, ErrorHandlerFunc: s.badRequest})
+		HandlerWithOptions(strict, ChiServerOptions{BaseRouter: r, Middlewares: []MiddlewareFunc{read},
+			ErrorHandlerFunc: s.badRequest})
 		unknown := func(w http.ResponseWriter, r *http.Request) {
 			s.problem(w, r, fault.New(fault.NotFound, "unknown_path",
 				"there is nothing at this path").With(r.URL.Path).Mended("See /api/v1/openapi.yaml for what there is."))
@@ -571,6 +572,9 @@ func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandler
 			if err := s.store.MustBeOpen(ctx, workspace); err != nil {
 				return nil, err
 			}
+		}
+		if err := oddityOf(ctx); err != nil {
+			return nil, err
 		}
 		return next(ctx, w, r, request)
 	}
