@@ -178,7 +178,7 @@ var flavours = wordSet("work main code name full address net ok percent currency
 
 // entities are the concepts by which the records of a type are known themselves.
 var entities = map[string][]string{
-	"account": {"company", "customer"}, "contact": {"person", "customer"}, "lead": {"person", "customer"},
+	"account": {"company", "customer", "supplier"}, "contact": {"person", "customer"}, "lead": {"person", "customer"},
 	"opportunity": {"deal"}, "staff": {"person", "owner", "employees"}, "line": {"product", "deal"}, "task": {"subject"},
 }
 
