@@ -5,10 +5,12 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"maps"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -25,8 +27,10 @@ import (
 // was asked for as {"row": "2-11"}, and not as {"rows": …}, would else be one of all rows.
 var (
 	errParameter = fault.New(fault.Invalid, "unknown_parameter", "there is no such parameter here")
+	errQuery     = fault.New(fault.Invalid, "bad_query", "the parameters cannot be read")
 	errProperty  = fault.New(fault.Invalid, "unknown_property", "there is no such property here")
 	errMissing   = fault.New(fault.Invalid, "missing_property", "a property is missing")
+	errJSON      = fault.New(fault.Invalid, "bad_json", "the request is no JSON")
 )
 
 // basePath is where the operations of the contract are served.
@@ -41,6 +45,7 @@ type form struct {
 
 // shape is what a JSON value may hold. A nil one may hold anything.
 type shape struct {
+	kind     string            // as in a schema, such as integer; empty when it may be of several
 	names    map[string]*shape // the properties of an object
 	required []string
 	others   *shape // of the values of an object with any names
@@ -92,6 +97,9 @@ func shapeOf(ref *openapi3.SchemaRef, known map[*openapi3.Schema]*shape) *shape 
 		return shapeOf(s.AllOf[0], known)
 	}
 	made := &shape{names: map[string]*shape{}, required: slices.Clone(s.Required)}
+	if s.Type != nil && len(*s.Type) == 1 {
+		made.kind = (*s.Type)[0]
+	}
 	known[s] = made
 	made.items = shapeOf(s.Items, known)
 	made.others = shapeOf(s.AdditionalProperties.Schema, known)
@@ -111,11 +119,20 @@ func shapeOf(ref *openapi3.SchemaRef, known map[*openapi3.Schema]*shape) *shape 
 	return made
 }
 
-// fits gives an error when a value, as encoding/json has read it, says what its shape does not
-// know, or leaves away what it must hold. Of what kind values are is seen where they are read.
+// fits gives an error when a value, as encoding/json has read it with its numbers as they are
+// written, is of another kind than its shape, says what that does not know, or leaves away what it
+// must hold. What has no value fits anything.
 func (s *shape) fits(v any, path string) error {
-	if s == nil {
+	if s == nil || v == nil {
 		return nil
+	}
+	if is := kindOf(v); s.kind != "" && is != s.kind && (is != "integer" || s.kind != "number") {
+		value, err := json.Marshal(v)
+		if err != nil {
+			return err
+		}
+		return fault.Newf(fault.Invalid, "wrong_kind", "%s stands where %s is wanted", called[is], called[s.kind]).
+			With(string(value)).At(fault.Place{Path: path}).Mended(quoted(s.kind, is))
 	}
 	switch v := v.(type) {
 	case []any:
@@ -145,6 +162,42 @@ func (s *shape) fits(v any, path string) error {
 		}
 	}
 	return nil
+}
+
+// called is what the kinds of JSON are called.
+var called = map[string]string{"string": "a text", "integer": "a whole number", "number": "a number", "boolean": "true or false",
+	"array": "a list", "object": "an object"}
+
+// quoted says what makes the kind that is wanted of the one that is.
+func quoted(wanted, is string) string {
+	switch {
+	case wanted == "string" && (is == "integer" || is == "number" || is == "boolean"):
+		return "Write it in quotes."
+	case wanted == "array":
+		return "Write it in brackets, also where there is only one."
+	case is == "string" && (wanted == "integer" || wanted == "number" || wanted == "boolean"):
+		return "Write it without quotes."
+	}
+	return "See /api/v1/openapi.yaml for its form."
+}
+
+// kindOf is the kind of a value, as a schema names it.
+func kindOf(v any) string {
+	switch v := v.(type) {
+	case string:
+		return "string"
+	case bool:
+		return "boolean"
+	case []any:
+		return "array"
+	case map[string]any:
+		return "object"
+	case json.Number:
+		if !strings.ContainsAny(v.String(), ".eE") {
+			return "integer"
+		}
+	}
+	return "number"
 }
 
 // mayHold says what there is.
@@ -182,9 +235,13 @@ func oddityOf(ctx context.Context) error {
 }
 
 // odd gives an error when a request says what its form does not know. The body can be read
-// again; one that is no JSON is left to who reads it.
+// again; a blank one is left to who reads it.
 func (f form) odd(r *http.Request) error {
-	for _, name := range slices.Sorted(maps.Keys(r.URL.Query())) {
+	query, err := url.ParseQuery(r.URL.RawQuery)
+	if err != nil { // what cannot be read would be passed over
+		return errQuery.With(r.URL.RawQuery).Mended("Write signs that mean something in an address as %3B and the like.")
+	}
+	for _, name := range slices.Sorted(maps.Keys(query)) {
 		if !slices.Contains(f.query, name) {
 			return errParameter.With(name).Mended(mayHold(f.query))
 		}
@@ -194,11 +251,26 @@ func (f form) odd(r *http.Request) error {
 	}
 	b, err := io.ReadAll(r.Body)
 	r.Body = again{io.MultiReader(bytes.NewReader(b), failing{err}), r.Body}
-	var v any
-	if err != nil || json.Unmarshal(b, &v) != nil {
+	if err != nil || len(bytes.TrimSpace(b)) == 0 {
 		return nil
 	}
-	return f.body.fits(v, "")
+	d := json.NewDecoder(bytes.NewReader(b))
+	d.UseNumber()
+	var v any
+	if err = d.Decode(&v); err == nil {
+		if _, err = d.Token(); err == io.EOF {
+			return f.body.fits(v, "")
+		}
+	}
+	at := d.InputOffset()
+	if syntax, ok := errors.AsType[*json.SyntaxError](err); ok {
+		at = max(syntax.Offset-1, 0)
+	} else if errors.Is(err, io.ErrUnexpectedEOF) {
+		at = int64(len(b))
+	}
+	rest := bytes.TrimLeft(b[min(at, int64(len(b))):], " \t\r\n")
+	return errJSON.With(fault.Cut(string(rest), 20)).At(fault.Place{Path: fmt.Sprintf("character %d", len(b)-len(rest)+1)}).
+		Mended("See /api/v1/openapi.yaml for its form.")
 }
 
 // again is a body whose bytes were read before.

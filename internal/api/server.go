@@ -614,6 +614,9 @@ func (s *Server) problem(w http.ResponseWriter, r *http.Request, err error) {
 }
 
 func (s *Server) badRequest(w http.ResponseWriter, r *http.Request, err error) {
+	if odd := oddityOf(r.Context()); odd != nil { // says it better
+		err = odd
+	}
 	var large *http.MaxBytesError
 	if errors.As(err, &large) {
 		err = fault.Newf(fault.TooLarge, "request_too_large", "a request holds at most %d MiB",
