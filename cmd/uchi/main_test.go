@@ -558,8 +558,8 @@ func TestQuestionsFromTheCommandLine(t *testing.T) {
 	}
 	s.uchi(2, "", "answer", "2", "take")
 	s.uchi(0, "", "answer", "2", "--many", "--from", "5", "leave_out")
-	if out := s.uchi(0, "", "answers", "2", "--csv"); out != "row,choice,record,other_row,keep\n"+
-		"2,take,CON-1,,family_name\n3,new,,,\n4,leave_out,,,\n" {
+	if out := s.uchi(0, "", "answers", "2", "--csv"); out != "row,choice,draft,record,other_row,keep\n"+
+		"2,take,contact,CON-1,,family_name\n3,new,contact,,,\n4,leave_out,contact,,,\n" {
 		t.Errorf("answers:\n%s", out)
 	}
 	if out := s.uchi(1, "", "load", "2", "--yes"); !strings.Contains(out, "answered_since_check") {

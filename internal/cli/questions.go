@@ -292,6 +292,9 @@ func (a *app) saidKept(i client.Import, kept client.Kept, one, many string) erro
 	return nil
 }
 
+// answerColumns are those of a sheet of answers; the first two must be there.
+var answerColumns = []string{"row", "choice", "draft", "record", "other_row", "keep"}
+
 // readAnswers reads answers from a sheet whose first line names its columns: CSV, with any sign between, or a workbook.
 func (a *app) readAnswers(file string) ([]client.Answer, error) {
 	text, err := a.contentOf(file)
@@ -301,7 +304,8 @@ func (a *app) readAnswers(file string) ([]client.Answer, error) {
 	src := sheet.Source{Name: file, Size: int64(len(text)), ReaderAt: bytes.NewReader(text)}
 	bad := func(row int64, message, value string) error {
 		return fault.New(fault.Invalid, "bad_answers", message).At(fault.Place{File: file, Row: row}).With(value).
-			Mended("Write the columns row and choice, as uchi answers NUMBER --csv does.")
+			Mended("Write the columns row and choice, and if wanted " + strings.Join(answerColumns[2:], ", ") +
+				", as uchi answers NUMBER --csv does.")
 	}
 	reading, _, err := sheet.Detect(src, sheet.Reading{HeaderRow: 1, Asides: sheet.ReadAsides})
 	if fault.Is(err, "empty_source") {
@@ -317,10 +321,16 @@ func (a *app) readAnswers(file string) ([]client.Answer, error) {
 	defer table.Close()
 	at := map[string]int{}
 	for n, h := range table.Header {
-		at[strings.ToLower(h)] = n
+		h = strings.ToLower(strings.TrimSpace(h))
+		if h != "" && !slices.Contains(answerColumns, h) { // a slip in record would take whoever is likeliest
+			return nil, bad(1, "answers have no such column", h)
+		}
+		at[h] = n
 	}
-	if _, ok := at["row"]; !ok {
-		return nil, bad(1, "the first line must name the columns row and choice", "")
+	for _, h := range answerColumns[:2] {
+		if _, ok := at[h]; !ok {
+			return nil, bad(1, "the first line must name the columns row and choice", "")
+		}
 	}
 	var list []client.Answer
 	for {
@@ -432,21 +442,21 @@ func (a *app) listAnswers(ctx context.Context, c *client.Conn, i client.Import, 
 		return a.printJSON(all)
 	case asCSV:
 		w := csv.NewWriter(a.out)
-		w.Write([]string{"row", "choice", "record", "other_row", "keep"}) //nolint:errcheck // Error tells
+		w.Write(answerColumns) //nolint:errcheck // Error tells
 		for _, x := range all {
 			other := ""
 			if x.OtherRow > 0 {
 				other = strconv.FormatInt(x.OtherRow, 10)
 			}
 			//nolint:errcheck // Error tells
-			w.Write([]string{strconv.FormatInt(x.Row, 10), string(x.Choice), x.Record, other, strings.Join(x.Keep, " ")})
+			w.Write([]string{strconv.FormatInt(x.Row, 10), string(x.Choice), x.Draft, x.Record, other, strings.Join(x.Keep, " ")})
 		}
 		w.Flush()
 		return w.Error()
 	}
-	tab := a.table("Row", "Answer", "Keeps", "By", "When")
+	tab := a.table("Row", "Record", "Answer", "Keeps", "By", "When")
 	for _, x := range all {
-		tab.AppendRow([]any{x.Row, answerWords(x), strings.Join(x.Keep, ", "), x.Person,
+		tab.AppendRow([]any{x.Row, x.Draft, answerWords(x), strings.Join(x.Keep, ", "), x.Person,
 			x.At.Local().Format("2006-01-02 15:04")})
 	}
 	tab.Render()

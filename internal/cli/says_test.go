@@ -165,8 +165,8 @@ func TestReadAnswers(t *testing.T) {
 		{Row: 9, Draft: "contact", Choice: verdict.ChooseTake, OtherRow: 4, Keep: []string{}},
 		{Row: 12, Choice: verdict.ChooseLeaveOut, Keep: []string{}}}
 	for name, text := range map[string]string{
-		"as it is written": "row,draft,choice,record,other_row,keep,question\n3,,take,CON-9,,phone email,x\n5,,,CON-1,,,open\n" +
-			"9,contact,take,,4,,\n12,,leave_out,,,,\n",
+		"as it is written": "row,choice,draft,record,other_row,keep\n3,take,,CON-9,,phone email\n5,,,CON-1,,\n" +
+			"9,take,contact,,4,\n12,leave_out,,,,\n",
 		"in another order":  "Choice , ROW,record,keep,other_row,draft\ntake,3,CON-9,phone email\n,5\ntake,9,,,4,contact\nleave_out,12\n",
 		"with semicolons":   "\ufeffrow;choice;record;keep;other_row;draft\r\n3;take;CON-9;phone email;;\r\n9;take;;;4;contact\r\n12;leave_out;;;;\r\n",
 		"with tabs":         "row\tchoice\trecord\tkeep\tother_row\tdraft\n3\ttake\tCON-9\tphone email\n9\ttake\t\t\t4\tcontact\n12\tleave_out\n",
@@ -180,6 +180,9 @@ func TestReadAnswers(t *testing.T) {
 	for text, place := range map[string]int64{
 		"":                                 0 + 1,
 		"number,choice\n3,take\n":          1,
+		"row,answer\n3,take\n":             1,
+		"row,choice,recrd\n3,take,CON-9\n": 1, // would take the likeliest
+		"row\n3\n":                         1,
 		"row,choice\n3,take\nthree,new\n":  3,
 		"row,choice,other_row\n3,take,x\n": 2,
 		"row,choice\n,take\n":              2,

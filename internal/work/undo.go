@@ -174,6 +174,18 @@ func keptRuns(i store.Import) []int64 {
 	return []int64{*i.CellsRun}
 }
 
+// sayRows writes the rows of an int8multirange that ParseRows has made as people write them.
+func sayRows(rows string) string {
+	said := strings.NewReplacer("{", "", "}", "", "],[", ", ", "[", "", "]", "", ",", "-").Replace(rows)
+	parts := strings.Split(said, ", ")
+	for n, part := range parts {
+		if low, high, _ := strings.Cut(part, "-"); low == high {
+			parts[n] = low
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
 // ParseRows reads row numbers as people write them, "2-11, 15", into an
 // int8multirange.
 func ParseRows(s string) (string, error) {

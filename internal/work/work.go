@@ -377,7 +377,7 @@ func (s *Service) Load(ctx context.Context, i store.Import, req LoadRequest, by 
 		}
 		if chosen.Rows == 0 {
 			return fault.New(fault.Invalid, "no_such_rows",
-				"there are no such rows to be loaded").With(req.Choice.Rows).Mended("Choose rows that are checked and not yet loaded.")
+				"there are no such rows to be loaded").With(sayRows(req.Choice.Rows)).Mended("Choose rows that are checked and not yet loaded.")
 		}
 		run.Only, verdicts = &chosen.Only, chosen.Verdicts
 	}
