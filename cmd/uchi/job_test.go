@@ -142,12 +142,13 @@ func TestAnswersAboutSeveralRecords(t *testing.T) {
 	s.uchi(0, "Name,Town,Country,Website\nTern Marina GmbH,Laboe,DE,www.tern.example\nGull Yachts Ltd,Oban,GB,www.gull.example\n",
 		"import", "-", "--into", "account", "--yes")
 	s.uchi(3, "Company,Company town,Company country,Company website,First name,Surname\n"+
-		"Tern Marina AG,Laboe,DE,www.tern.example,Ada,Berg\nGull Yacht Ltd,Fowey,GB,www.gull.example,Bo,Ek\n",
+		"Tern Marina AG,Laboe,DE,www.tern.example,Ada,Berg\nGull Yacht Ltd,Fowey,GB,www.gull.example,Bo,Ek\n"+
+		"Heron Quay AS,Moss,NO,www.heron.example,Cy,Moe\n",
 		"import", "-", "--into", "contact", "--add", "account", "--check-only")
 	s.runs(
 		line{does: "answer|2|2|new"},
 		line{does: "answer|2|3|take|ACC-2"},
-		line{does: "check|2", says: []string{"contact 2 0", "account 1 1"}},
+		line{does: "check|2", says: []string{"contact 3 0", "account 2 1"}},
 		line{does: "answers|2", says: []string{"2 account new", "3 account take ACC-2"}},
 	)
 	given := s.uchi(0, "", "answers", "2", "--csv")
@@ -155,12 +156,14 @@ func TestAnswersAboutSeveralRecords(t *testing.T) {
 		t.Fatalf("%s, want %s", given, want)
 	}
 	s.runs(
-		line{does: "answer|2|--file|-", in: given}, // while nothing is asked any more
-		line{does: "check|2", says: []string{"contact 2 0", "account 1 1"}},
-		line{does: "answers|take-back|2|--all"},
-		line{does: "check|2", code: 3, says: []string{"ask 2"}},
+		line{does: "answer|2|2|new"}, // about the company still, of which nothing is asked any more
+		line{does: "answer|2|4|new", code: 1, says: []string{"more than one record", "account, contact", "Say which"}},
 		line{does: "answer|2|--file|-", in: given},
-		line{does: "check|2", says: []string{"contact 2 0", "account 1 1"}},
+		line{does: "check|2", says: []string{"contact 3 0", "account 2 1"}},
+		line{does: "answers|take-back|2|--all"},
+		line{does: "check|2", code: 3, says: []string{"create 1", "ask 2"}},
+		line{does: "answer|2|--file|-", in: given},
+		line{does: "check|2", says: []string{"contact 3 0", "account 2 1"}},
 		line{does: "answer|2|--file|-", in: strings.Replace(given, "record,", "recrd,", 1), code: 1, says: []string{"no such column", "recrd"}},
 	)
 }

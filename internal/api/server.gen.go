@@ -847,7 +847,7 @@ type Answer struct {
 	At     time.Time    `json:"at,omitempty,omitzero"`
 	Choice AnswerChoice `json:"choice"`
 
-	// Draft Which of the row's drafts; the one that is asked about when left out, else the first. To leave out is about the whole row
+	// Draft Which of the row's drafts; the one that is asked about when left out, else the one that was answered before; must be said of rows of several records that are asked about none. To leave out is about the whole row
 	Draft string `json:"draft,omitempty,omitzero"`
 
 	// Keep Fields whose value in the record stays; when left out, those that the row only writes otherwise

@@ -3,6 +3,7 @@ package work
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -125,7 +126,7 @@ func shown(r store.Record) map[string]string {
 // Given is an answer as a person gives it.
 type Given struct {
 	Row      int64
-	Draft    string // which of the row's drafts; the one that is asked about, or the first, when empty
+	Draft    string // which of the row's drafts; the one that is asked about, or was answered before, when empty
 	Choice   verdict.Choice
 	Record   string   // id of the record, for take
 	OtherRow int64    // or the earlier row
@@ -147,7 +148,7 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 			undrafted = append(undrafted, g.Row)
 		}
 	}
-	asked, err := s.room.AskedOf(ctx, i, undrafted)
+	asked, err := s.meantBy(ctx, i, undrafted)
 	if err != nil {
 		return 0, err
 	}
@@ -163,6 +164,10 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 				", ")).Mended("Say which of them the answer is for.")
 		case len(of) > 0:
 			g.Draft = of[0]
+		case len(types) > 1 && g.Choice != verdict.ChooseLeaveOut:
+			return 0, fault.New(fault.Invalid, "several_records",
+				"the row makes more than one record, and is asked about none").At(at).With(strings.Join(slices.Sorted(maps.Keys(types)),
+				", ")).Mended("Say which of them the answer is for.")
 		default:
 			g.Draft = i.Routine.V.Drafts[0].Called()
 		}
@@ -191,6 +196,30 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 		func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
 			return s.room.KeepAnswers(ctx, tx, now, list, by.ID)
 		})
+}
+
+// meantBy gives the drafts of rows that an answer which names none can be for: those that are
+// asked about, else those that were answered before.
+func (s *Service) meantBy(ctx context.Context, i store.Import, rows []int64) (map[int64][]string, error) {
+	asked, err := s.room.AskedOf(ctx, i, rows)
+	if err != nil {
+		return nil, err
+	}
+	rows = slices.DeleteFunc(rows, func(n int64) bool { return len(asked[n]) > 0 })
+	if len(rows) == 0 {
+		return asked, nil
+	}
+	given, err := s.store.AnswersOf(ctx, i.ID, rows)
+	if err != nil {
+		return nil, err
+	}
+	if asked == nil {
+		asked = map[int64][]string{}
+	}
+	for _, a := range given {
+		asked[a.Row] = append(asked[a.Row], a.Draft)
+	}
+	return asked, nil
 }
 
 // answering changes answers, and gives how many.

@@ -3682,7 +3682,7 @@ export interface components {
         Answer: {
             /** Format: int64 */
             row: number;
-            /** @description Which of the row's drafts; the one that is asked about when left out, else the first. To leave out is about the whole row */
+            /** @description Which of the row's drafts; the one that is asked about when left out, else the one that was answered before; must be said of rows of several records that are asked about none. To leave out is about the whole row */
             draft?: string;
             choice: components["schemas"]["AnswerChoice"];
             /** @description For take: the record; the best candidate when left out */
