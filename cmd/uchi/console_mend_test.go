@@ -64,6 +64,9 @@ func TestConsoleUndo(t *testing.T) {
 	p.click(`//button[contains(., "Load some rows first")]`)
 	p.click(`//button[@role="combobox"][@aria-label="Which rows"]`)
 	p.click(`//div[@role="option"][contains(., "These rows")]`)
+	p.do("name no row", chromedp.Focus(`//label[contains(., "Such as")]//input`, chromedp.BySearch),
+		chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), chromedp.KeyEvent(kb.Backspace),
+		chromedp.WaitVisible(`//button[@disabled][.="Load these rows first"]`, chromedp.BySearch)) // and not all of them
 	p.do("name a row", chromedp.Focus(`//label[contains(., "Such as")]//input`, chromedp.BySearch),
 		chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), chromedp.KeyEvent("3"))
 	p.click(`//button[.="Load 1 row first"]`)

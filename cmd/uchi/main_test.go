@@ -489,7 +489,7 @@ func TestInterface(t *testing.T) {
 		{"POST", "/api/v1/workspaces/main/types/contact/fields", viewer, `{"name":"x","label":"X","type":"text"}`, js, 403,
 			"role_too_low"},
 		{"POST", "/api/v1/session", "", `{"email":"a@b.example","password":"wrong"}`, js, 401, "sign_in_failed"},
-		{"POST", "/api/v1/session", "", `{`, js, 422, "bad_request"},
+		{"POST", "/api/v1/session", "", `{`, js, 422, "bad_json"},
 		{"POST", "/api/v1/session", "", `{"email":"` + admin + `","password":"` + password + `"}`,
 			map[string]string{"Content-Type": "application/json", "Origin": "https://elsewhere.example"}, 403, ""},
 		{"POST", "/api/v1/session", "", `{"email":"` + admin + `","password":"` + password + `"}`, js, 200, ""},

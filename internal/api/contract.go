@@ -30,6 +30,8 @@ var (
 	errQuery     = fault.New(fault.Invalid, "bad_query", "the parameters cannot be read")
 	errProperty  = fault.New(fault.Invalid, "unknown_property", "there is no such property here")
 	errMissing   = fault.New(fault.Invalid, "missing_property", "a property is missing")
+	errBlank     = fault.New(fault.Invalid, "blank_property", "this says nothing").Mended("Leave it out, or say what is meant.")
+	errLess      = fault.New(fault.Invalid, "too_little", "the number is too small")
 	errJSON      = fault.New(fault.Invalid, "bad_json", "the request is no JSON")
 )
 
@@ -51,6 +53,8 @@ type shape struct {
 	others   *shape // of the values of an object with any names
 	free     bool   // other names are not looked at
 	items    *shape // of a list
+	least    *float64
+	filled   bool // a text says something
 }
 
 // formsOf reads the forms of all operations from the contract, by method and path, such as
@@ -101,6 +105,7 @@ func shapeOf(ref *openapi3.SchemaRef, known map[*openapi3.Schema]*shape) *shape 
 		made.kind = (*s.Type)[0]
 	}
 	known[s] = made
+	made.least, made.filled = s.Min, s.MinLength > 0
 	made.items = shapeOf(s.Items, known)
 	made.others = shapeOf(s.AdditionalProperties.Schema, known)
 	for name, p := range s.Properties {
@@ -135,6 +140,14 @@ func (s *shape) fits(v any, path string) error {
 			With(string(value)).At(fault.Place{Path: path}).Mended(quoted(s.kind, is))
 	}
 	switch v := v.(type) {
+	case string:
+		if s.filled && strings.TrimSpace(v) == "" {
+			return errBlank.At(fault.Place{Path: path})
+		}
+	case json.Number:
+		if n, err := v.Float64(); s.least != nil && (err != nil || n < *s.least) {
+			return errLess.With(v.String()).At(fault.Place{Path: path}).Mended(fmt.Sprintf("It is at least %v.", *s.least))
+		}
 	case []any:
 		for n, item := range v {
 			if err := s.items.fits(item, path+"["+strconv.Itoa(n)+"]"); err != nil {

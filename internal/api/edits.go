@@ -16,12 +16,20 @@ import (
 
 // Operations that mend cells, load some rows first, and take loads back.
 
+// rowsOf reads a choice of rows; left out it is all of them.
+func rowsOf(text string) (string, error) {
+	if text == "" {
+		return "", nil
+	}
+	return work.ParseRows(text)
+}
+
 // loadRequestOf reads which rows are to be loaded, and when the load gives way.
 func loadRequestOf(b *LoadRequest) (work.LoadRequest, error) {
 	if b == nil {
 		return work.LoadRequest{}, nil
 	}
-	rows, err := work.ParseRows(b.Rows)
+	rows, err := rowsOf(b.Rows)
 	return work.LoadRequest{
 		Choice: staging.Choice{Rows: rows, First: b.First, Each: b.Each},
 		Policy: mapping.LoadPolicy{Whole: b.Whole, PauseHeld: b.PauseHeld, StopFails: b.StopFails},
@@ -45,7 +53,7 @@ func undoRequestOf(b *UndoRequest) (work.UndoRequest, error) {
 	if b == nil {
 		return work.UndoRequest{}, nil
 	}
-	rows, err := work.ParseRows(b.Rows)
+	rows, err := rowsOf(b.Rows)
 	return work.UndoRequest{Run: b.Run, Rows: rows}, err
 }
 

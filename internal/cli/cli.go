@@ -13,6 +13,7 @@ import (
 	"log/slog"
 	"os"
 	"os/signal"
+	"slices"
 	"strings"
 	"syscall"
 
@@ -20,6 +21,7 @@ import (
 	"uchi/internal/core/fault"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 	"golang.org/x/term"
 )
 
@@ -136,8 +138,9 @@ Start a service with "uchi serve" (or "uchi demo" for a first look), sign in onc
   uchi import contacts.csv --into contact        check a file, ask, load it
   uchi import leads.csv --check-only --json      what would it do?`,
 		SilenceUsage: true, SilenceErrors: true, DisableFlagsInUseLine: true, SuggestionsMinimumDistance: 2,
-		Args: isCommand,
-		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+		Args:              isCommand,
+		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error { return noBlanks(cmd) },
+		RunE:              func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	flags := root.PersistentFlags()
 	flags.StringVar(&a.server, "server", os.Getenv("UCHI_SERVER"), "address of the service (also UCHI_SERVER)")
@@ -163,6 +166,31 @@ func envOr(name, otherwise string) string {
 		return v
 	}
 	return otherwise
+}
+
+// mayBeBlank reports whether something is made blank by a flag, such as a help, a default or what is kept
+// or told, or may be a tab.
+func mayBeBlank(f *pflag.Flag) bool {
+	return strings.Contains(f.Usage, "blank for none") ||
+		slices.Contains([]string{"help-text", "default", "keep", "tell", "delimiter"}, f.Name)
+}
+
+// noBlanks refuses flags that are given and say nothing: a script's --rows "$ROWS" with a slip in the
+// variable's name would else be a load of all rows.
+func noBlanks(cmd *cobra.Command) (err error) {
+	cmd.Flags().Visit(func(f *pflag.Flag) {
+		said := []string{f.Value.String()}
+		if list, ok := f.Value.(pflag.SliceValue); ok {
+			said = list.GetSlice()
+		} else if f.Value.Type() != "string" {
+			return
+		}
+		blank := len(said) == 0 || slices.ContainsFunc(said, func(s string) bool { return strings.TrimSpace(s) == "" })
+		if blank && err == nil && !mayBeBlank(f) {
+			err = usageError{fmt.Errorf("--%s is given and says nothing; leave it out, or say what is meant", f.Name)}
+		}
+	})
+	return err
 }
 
 // isCommand refuses a word that is no command, and names those that may be meant.

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"errors"
 	"os"
 	"path/filepath"
 	"reflect"
@@ -12,6 +13,9 @@ import (
 	"uchi/internal/client"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/verdict"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 )
 
 // shown gives what is written, with the spaces at the ends of its lines gone.
@@ -262,5 +266,53 @@ func TestApprovalIsSaid(t *testing.T) {
 			DecidedAt: asked.Add(time.Hour), Reason: "the towns are missing"},
 	} {
 		same(t, "an approval", shown(func(a *app) { a.showApproval(p) }), want)
+	}
+}
+
+// A flag that is given and says nothing is refused, at every command, but for those that make something blank.
+func TestFlagsThatSayNothing(t *testing.T) {
+	looked := 0
+	var walk func(path string)
+	walk = func(path string) {
+		find := func() *cobra.Command { // each time anew, since flags are parsed once
+			root := (&app{}).root()
+			cmd, _, err := root.Find(strings.Fields(path))
+			if err != nil {
+				t.Fatal(err)
+			}
+			return cmd
+		}
+		cmd := find()
+		cmd.InheritedFlags() // brings those of the commands above
+		cmd.Flags().VisitAll(func(f *pflag.Flag) {
+			_, list := f.Value.(pflag.SliceValue)
+			if f.Value.Type() != "string" && !list {
+				return
+			}
+			looked++
+			for _, text := range []string{"", " "} {
+				with := find()
+				if err := with.ParseFlags([]string{"--" + f.Name + "=" + text}); err != nil {
+					continue // it is refused there
+				}
+				var usage usageError
+				if err := noBlanks(with); errors.As(err, &usage) == mayBeBlank(f) {
+					t.Errorf("uchi %s --%s=%q: %v", path, f.Name, text, err)
+				}
+			}
+		})
+		for _, sub := range cmd.Commands() {
+			walk(strings.TrimSpace(path + " " + sub.Name()))
+		}
+	}
+	walk("")
+	if looked < 150 {
+		t.Errorf("only %d flags were looked at", looked)
+	}
+	root := (&app{}).root()
+	root.SetArgs([]string{"load", "12", "--rows", "", "--yes"})
+	var usage usageError
+	if err := root.Execute(); !errors.As(err, &usage) || !strings.Contains(err.Error(), "--rows is given and says nothing") {
+		t.Errorf("uchi load 12 --rows \"\": %v", err)
 	}
 }

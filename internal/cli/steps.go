@@ -471,6 +471,11 @@ func (a *app) loadCmd() *cobra.Command {
 			if err := possible(i, client.ActActLoad); err != nil {
 				return err
 			}
+			for _, name := range []string{"first", "pause-held", "stop-fails"} {
+				if f := cmd.Flags().Lookup(name); f.Changed && f.Value.String() == "0" { // would be as if it were not there
+					return usageError{fmt.Errorf("--%s 0 says nothing; leave it out, or give a number above 0", name)}
+				}
+			}
 			if !yes {
 				question, err := a.loadQuestion(ctx, c, i, body)
 				if err != nil {

@@ -193,9 +193,6 @@ func ParseRows(s string) (string, error) {
 		return fault.New(fault.Invalid, "bad_rows",
 			"these are not row numbers").At(fault.Place{Path: "rows"}).With(part).Mended("Write numbers and ranges, as in 2-11, 15.")
 	}
-	if strings.TrimSpace(s) == "" {
-		return "", nil
-	}
 	var list []string
 	for part := range strings.SplitSeq(s, ",") {
 		part = strings.TrimSpace(part)

@@ -25,10 +25,11 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
   const acts = useImportActs(workspace, i.id);
   const [asking, setAsking] = useState(false);
   const [request, setRequest] = useState<LoadRequest>(i.routine?.load ?? {});
-  const some = Boolean(request.rows ?? request.first ?? request.each);
+  const some = request.rows !== undefined || request.first !== undefined || Boolean(request.each);
+  const unsaid = request.rows?.trim() === ""; // which rows is still to be said
   const chosen = useQuery({
     queryKey: ["chosen rows", workspace, i.id, stampOf(i), request],
-    enabled: i.state === "ready" && some,
+    enabled: i.state === "ready" && some && !unsaid,
     retry: false,
     placeholderData: (was) => was,
     queryFn: () =>
@@ -58,13 +59,13 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
         <div className="border-b border-line px-4 py-3">
           <Button
             look="act"
-            disabled={!act(i, "load").can || (some && (!chosen.data?.rows || chosen.isFetching))}
+            disabled={!act(i, "load").can || unsaid || (some && (!chosen.data?.rows || chosen.isFetching))}
             onClick={() => setAsking(true)}
           >
-            {some ? `Load ${rowsOf(many)} first` : loadWords(i)}
+            {unsaid ? "Load these rows first" : some ? `Load ${rowsOf(many)} first` : loadWords(i)}
           </Button>
           <Choices i={i} request={request} onChange={setRequest} />
-          {some && chosen.data && (
+          {some && !unsaid && chosen.data && (
             <p role="status" className="mt-2 text-[12.5px]">
               {rowsOf(chosen.data.rows)}
               {chosen.data.needed > 0 && `, and ${count(chosen.data.needed)} that they need`}:{" "}
