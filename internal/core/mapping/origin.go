@@ -3,11 +3,9 @@ package mapping
 import (
 	"cmp"
 	"slices"
-	"time"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/expr"
-	"uchi/internal/core/fault"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/value"
 )
@@ -122,16 +120,9 @@ func settings(reading sheet.Reading, f catalog.Field, by Origin, o origin,
 			s.DateOrder = value.DateOrder(columns[i].DateOrder)
 		}
 	}
-	if reading.Zone != "" {
-		zone, err := time.LoadLocation(reading.Zone)
-		if err != nil {
-			return s, fault.New(fault.Invalid, "bad_reading",
-				"there is no such time zone").At(fault.Place{Path: "reading.zone"}).With(reading.Zone).
-				Mended("Give a name such as Europe/Oslo.")
-		}
-		s.Zone = zone
-	}
-	return s, nil
+	var err error
+	s.Zone, err = reading.Location()
+	return s, err
 }
 
 // Column gives the header that a field's value comes from, empty when none.

@@ -11,6 +11,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 
 	"uchi/internal/core/fault"
 	"uchi/internal/core/value"
@@ -147,7 +148,29 @@ func (r Reading) Check() error {
 	default:
 		return bad("date_order", "there is no such date order", r.DateOrder, "Choose day_first, month_first or year_first.")
 	}
-	return nil
+	switch code := value.CountryNamed(r.Country); {
+	case r.Country == code:
+	case code != "":
+		return bad("country", "this is no country's code", r.Country, "Is "+code+" meant?")
+	default: // by which no number could be read
+		return bad("country", "this is no country's code", r.Country, "Give the two letters of ISO 3166, such as NO.")
+	}
+	_, err := r.Location()
+	return err
+}
+
+// Location is the time zone of times that name none; nil when none is said. The error is a fault
+// with the code bad_reading.
+func (r Reading) Location() (*time.Location, error) {
+	if r.Zone == "" {
+		return nil, nil
+	}
+	zone, err := time.LoadLocation(r.Zone)
+	if err != nil {
+		return nil, fault.New(fault.Invalid, "bad_reading", "there is no such time zone").At(fault.Place{Path: "zone"}).
+			With(r.Zone).Mended("Give a name such as Europe/Oslo.")
+	}
+	return zone, nil
 }
 
 // SameRows reports whether two readings of a source can only differ in how its

@@ -154,9 +154,19 @@ func TestBadSources(t *testing.T) {
 		t.Errorf("the place of an unclosed quote: %+v", f)
 	}
 	for _, set := range []Reading{{Encoding: "klingon"}, {Delimiter: ";;"}, {DateOrder: "sideways"}, {DecimalSign: "!"},
-		{HeaderRow: 5, LastRow: 2}} {
+		{HeaderRow: 5, LastRow: 2}, {Zone: "Mars"}, {Country: "ZZ"}, {Country: "47"}} {
 		if _, _, err := readAll("a,b\n1,2\n", set); !fault.Is(err, "bad_reading") {
 			t.Errorf("%+v: %v, want bad_reading", set, err)
+		}
+	}
+}
+
+// The country of telephone numbers is said by its code; a name, or a code in other letters, is asked back.
+func TestCountryOfTheReading(t *testing.T) {
+	for said, want := range map[string]string{"": "", "NO": "", "GB": "", "no": "NO", "UK": "GB", "Norge": "NO"} {
+		err := Reading{Country: said}.Check()
+		if want == "" && err != nil || want != "" && (err == nil || !strings.Contains(err.Error(), "Is "+want+" meant?")) {
+			t.Errorf("country %q: %v, want %q", said, err, want)
 		}
 	}
 }

@@ -239,6 +239,10 @@ func (p *Place) coded(s string) {
 	p.Abroad, p.Code = CodeOf(s)
 }
 
+// CountryNamed gives the country (ISO 3166) that a text names, by its code or its name in any
+// language that is known; empty when it names none.
+func CountryNamed(s string) string { return countryNames()[Words(s)] }
+
 // isCountry reports whether a text names a country, by more than a letter or two that may mean a
 // state.
 func isCountry(s string) bool {
