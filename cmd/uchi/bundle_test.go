@@ -17,6 +17,10 @@ import (
 func TestBundleFromTheCommandLine(t *testing.T) {
 	s := serve(t)
 	const archive = "../../demo/brightmooring.zip"
+	if out := s.uchi(1, "", "bundle", archive, "nowhere.csv", "--yes"); !strings.Contains(out, "nowhere.csv") ||
+		strings.Contains(s.uchi(0, "", "bundles"), "brightmooring") {
+		t.Errorf("a file that is not there, and the others are sent:\n%s", out)
+	}
 	out := s.uchi(3, "", "import", archive, "--yes")
 	for _, want := range []string{"after customers.csv: Contacts point to accounts by Account", "5 files came along",
 		"Bundle 1 is loaded"} {

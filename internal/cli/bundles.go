@@ -79,6 +79,16 @@ func (a *app) importBundle(ctx context.Context, c *client.Conn, files []string, 
 	if f.name == "" {
 		f.name = strings.TrimSuffix(filepath.Base(files[0]), filepath.Ext(files[0]))
 	}
+	for _, file := range files { // before any of them is sent
+		if file == "-" {
+			continue
+		}
+		opened, _, err := openFile(file)
+		if err != nil {
+			return err
+		}
+		opened.Close()
+	}
 	made, err := c.AddBundleWithResponse(ctx, c.Workspace, client.AddBundleJSONRequestBody{Name: f.name})
 	if err != nil {
 		return err

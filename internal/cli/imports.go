@@ -283,23 +283,33 @@ func (a *app) upload(ctx context.Context, c *client.Conn, file string, p client.
 	return i, nil
 }
 
+// openFile opens a file to be sent, and gives its size.
+func openFile(file string) (*os.File, int64, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, 0, fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+
+			err.Error()).At(fault.Place{File: file})
+	}
+	st, err := f.Stat()
+	if err != nil || st.IsDir() {
+		f.Close()
+		return nil, 0, fault.New(fault.Invalid, "file_refused", "this is not a file").At(fault.Place{File: file})
+	}
+	return f, st.Size(), nil
+}
+
 // sendFile opens a file, or standard input for a hyphen, and sends it with a bar that
 // fills.
 func (a *app) sendFile(file string, send func(name string, body io.Reader) error) error {
 	var body io.Reader = a.in
 	name, size := "standard-input.csv", int64(-1)
 	if file != "-" {
-		f, err := os.Open(file)
+		f, n, err := openFile(file)
 		if err != nil {
-			return fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+
-				err.Error()).At(fault.Place{File: file})
+			return err
 		}
 		defer f.Close()
-		st, err := f.Stat()
-		if err != nil || st.IsDir() {
-			return fault.New(fault.Invalid, "file_refused", "this is not a file").At(fault.Place{File: file})
-		}
-		body, name, size = f, filepath.Base(file), st.Size()
+		body, name, size = f, filepath.Base(file), n
 	}
 	bar := a.bar(size, "Uploading")
 	reader := progressbar.NewReader(body, bar)
