@@ -226,9 +226,8 @@ func technical(header string) bool {
 	return strings.Contains(header, "_") || strings.ToUpper(header) == header && strings.ToLower(header) != header
 }
 
-// alone reports whether no other column that remains may be a field, and a column no other field
-// that remains.
-func (l *left) alone(x *compared, column, field int) bool {
+// only reports whether a field is not given, and no other column that remains may be it.
+func (l *left) only(x *compared, column, field int) bool {
 	if _, given := l.given(x.fields[field].Name); given {
 		return false
 	}
@@ -238,6 +237,16 @@ func (l *left) alone(x *compared, column, field int) bool {
 			return false
 		}
 	}
+	return true
+}
+
+// alone reports whether no other column that remains may be a field, and a column no other field
+// that remains.
+func (l *left) alone(x *compared, column, field int) bool {
+	if !l.only(x, column, field) {
+		return false
+	}
+	near := max(doubt, x.scores[column][field]-0.1)
 	for n, f := range x.fields {
 		if _, given := l.given(f.Name); n != field && !given && x.scores[column][n] >= near {
 			return false
@@ -269,9 +278,18 @@ func (l *left) byCells() {
 				l.take(col, f.Name, what+", and those of no other column do")
 				break
 			}
+			// A company has another name besides, by which it is not called where it has but one.
+			if (fit == supports || fit == tells) && f.ComparedAs() == catalog.AsCompanyName && f.Required &&
+				l.view.kinds[col.at].p[textkind.Company] > surelyFirms && l.only(x, col.at, n) {
+				l.take(col, f.Name, what+", of which every record needs one, and those of no other column do")
+				break
+			}
 		}
 	}
 }
+
+// surelyFirms is how surely the cells of a column must be companies for it to name the rows.
+const surelyFirms = 0.9
 
 // behindStreet takes two columns that stand behind that of the streets, and say nothing, for
 // the codes and the towns: figures that are all as many, and words without any, of which

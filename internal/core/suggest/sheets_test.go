@@ -103,6 +103,38 @@ func TestWholeSheets(t *testing.T) {
 	}
 }
 
+// The type of a sheet, or one of several, is told by itself; where it is not, a person is asked, and it is seldom
+// told wrongly.
+func TestTypesOfWholeSheets(t *testing.T) {
+	t.Parallel()
+	c := standard(t)
+	told, asked, wrong := 0, 0, 0
+	for n, s := range wholeSheets(t) {
+		if n%every != 0 {
+			continue
+		}
+		name, sure := Sure(typesOf(c, s.columns))
+		switch {
+		case !sure:
+			asked++
+			t.Logf("%s: it is asked", s.about)
+		case slices.Contains(s.types, name):
+			told++
+		default:
+			wrong++
+			t.Logf("%s: it is taken for %s", s.about, name)
+		}
+	}
+	all := told + asked + wrong
+	t.Logf("of %d sheets %d are told, %d asked about, %d told wrongly", all, told, asked, wrong)
+	if told*100 < all*90 || wrong*100 > all*3 {
+		t.Errorf("of %d sheets %d are told, %d asked about, %d told wrongly", all, told, asked, wrong)
+	}
+}
+
+// every is which of the sheets are looked at where each is compared with all types.
+const every = 4
+
 // placesOf gives the fields that a column goes to, in alphabetical order.
 func placesOf(c catalog.Catalog, r mapping.Routine, header string, typed bool) string {
 	var fields []string

@@ -35,6 +35,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		}
 	}
 	var out []TypeSuggestion
+	deals := false // each row is one, whoever it is with
 	for _, t := range c.Types {
 		required, wanted := 0, 0
 		// the share of rows in which a field is filled, and that of rows that would load
@@ -121,6 +122,14 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 			score, reason = score*byName, reason+", and the sheet is called so"
 		}
 		out = append(out, TypeSuggestion{Type: t.Name, Score: score, Reason: reason, lacks: v.lacking[t.Name]})
+		if t.Name == "opportunity" && said["expected_close"] {
+			deals = howMany(said, "title", "stage", "probability") > 1
+		}
+	}
+	for n := range out {
+		if deals && slices.Contains(partiesOfDeals, out[n].Type) {
+			out[n].Score *= onlyParties
+		}
 	}
 	slices.SortStableFunc(out, func(a, b TypeSuggestion) int { return cmp.Compare(b.Score, a.Score) })
 	v.ranked = out
@@ -168,6 +177,22 @@ var marksOf = map[string]struct {
 }
 
 const unmarked = 0.8
+
+// partiesOfDeals are the types of whom a deal is with. Where headers say when it is to be decided and two more things that
+// only a deal has, the rows are deals, however much they tell of the company and the person; a lead has a worth at most.
+var partiesOfDeals = []string{"lead", "contact", "account"}
+
+const onlyParties = 0.5
+
+// howMany counts the fields that were said.
+func howMany(said map[string]bool, fields ...string) (n int) {
+	for _, f := range fields {
+		if said[f] {
+			n++
+		}
+	}
+	return n
+}
 
 // unmet is for contacts where headers say that people were met at a fair, and for people where companies have
 // their numbers in a register.
