@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/sheet"
@@ -90,9 +91,14 @@ func fitDate(c *cells) (fit, string) {
 		}
 	case born > 0.9:
 		return against, "its values are days of long ago"
+	case c.field.Holds == catalog.HoldsPast && c.share("years ahead", inYearsAhead) > 0.9:
+		return against, "its values are days that lie ahead"
 	}
 	return supports, "its values are dates"
 }
+
+// inYearsAhead reports whether a text is a day of the next years.
+func inYearsAhead(s string) bool { return yearIn(s) > time.Now().Year() }
 
 // yearIn gives the year of four figures that stands in a text, 0 without one.
 func yearIn(s string) int {
