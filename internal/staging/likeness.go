@@ -102,7 +102,7 @@ var (
 	}
 	stepOpposed = step{
 		does:   "compares rows with the records of those that they are like",
-		reads:  "twice keys candidates records",
+		reads:  "twice found keys candidates records",
 		writes: "opposed",
 	}
 	stepRepeatLikeness = step{

@@ -3,6 +3,7 @@ package staging
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -49,7 +50,7 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 	if err != nil {
 		return err
 	}
-	takeAt, _ := rule.Bounds()
+	takeAt, askAt := rule.Bounds()
 	sure := arg{"sure": []int32{int32(matching.Found), int32(matching.Many)}, "take_at": takeAt}
 	// Many means that several other rows are it, which are then one another's
 	// repeats: the first that has found a record leads, else the first. What speaks
@@ -73,17 +74,20 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 	if err != nil {
 		return err
 	}
-	if err := k.oppose(ctx, c, freq); err != nil {
+	if err := k.oppose(ctx, c, freq, askAt); err != nil {
 		return err
 	}
 	return k.do(ctx, stepRepeatLikeness,
 		q(`insert into {repeats} (row_no, lead) select row_no, lead from {twice} t
 			where agrees and not exists (select from {opposed} o where o.row_no = t.row_no) on conflict do nothing`),
-		// What is left is asked, but about rows whose record is asked about already.
+		// What is left is asked, but about rows whose record is asked about already, and about those
+		// that say nothing for it which their record, that it cannot be, does not say as well.
 		q(`delete from {found} f
 			where exists (select from {repeats} x where x.row_no = f.row_no)
 				or exists (select from `+k.among("matches")+
 			` m join {candidates} c on c.record_id = m.record_id where m.row_no = f.other and c.row_no = f.row_no)`),
+		q(`delete from {found} f using `+k.among("matches")+` m, {opposed} o
+			where m.row_no = f.other and o.row_no = f.row_no and o.record_id = m.record_id and not o.adds`),
 		q(`drop table {twice}, {opposed}`),
 		q(`insert into {candidates} (row_no, place, other_row, percent, reasons, against, alike)
 			select f.row_no, f.place + (select count(*) from {candidates} c
@@ -100,14 +104,20 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 }
 
 // oppose finds the rows that are surely the same as one with a record, and cannot be that record: the son, of
-// whom a row without a birthday lies between him and his father. Those that are compared with the record
-// already, and were near enough to be asked about, say so themselves.
-func (k *draftCheck) oppose(ctx context.Context, c *matching.Comparer, freq matching.Frequencies) error {
-	if err := k.do(ctx, stepOpposed, q(`create unlogged table {opposed} (row_no bigint not null)`)); err != nil {
+// whom a row without a birthday lies between him and his father. It notes whether the rows between add something
+// that speaks for it: where they do not, they change nothing, as if they were not there. Those that are compared
+// with the record already, and were near enough to be asked about, say so themselves.
+func (k *draftCheck) oppose(ctx context.Context, c *matching.Comparer, freq matching.Frequencies, askAt float64) error {
+	if err := k.do(ctx, stepOpposed,
+		q(`create unlogged table {opposed} (row_no bigint not null, record_id bigint not null, adds boolean not null)`)); err != nil {
 		return err
 	}
 	query, _, err := q(`
-		select t.row_no, d.values, {values}
+		select t.row_no, t.record_id, d.values, {values}, array(
+			select distinct e->>'kind'
+			from {found} f cross join lateral jsonb_array_elements(f.reasons) e
+			where f.row_no = t.row_no and (e->>'bits')::float8 > 0
+		)
 		from {twice} t join {keys} d using (row_no) join {records} r on r.id = t.record_id
 		where t.agrees and t.finds = 1 and not exists (select from {candidates} c where c.row_no = t.row_no)`,
 		frag{"values": comparedColumns(c.Fields, ofRecord("r"), employerOf(k.i.Workspace, k.catalog, "r"))}).compose(k.word)
@@ -115,14 +125,21 @@ func (k *draftCheck) oppose(ctx context.Context, c *matching.Comparer, freq matc
 		return err
 	}
 	judge := c.Judge(k.weights, freq)
-	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("opposed"), []string{"row_no"})
+	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("opposed"), []string{"row_no", "record_id", "adds"})
 	err = pgcopy.Out(ctx, k.room.reading, query, func(f [][]byte) error {
-		row, record := c.Prepare(pgcopy.TextsOf(f[1], nil)), c.Prepare(pgcopy.TextsOf(f[2], nil))
-		if judge.Compare(&row, &record).Most != matching.MayNothing {
+		row, record := c.Prepare(pgcopy.TextsOf(f[2], nil)), c.Prepare(pgcopy.TextsOf(f[3], nil))
+		s := judge.Compare(&row, &record)
+		if s.Most == matching.MayTake || s.Asked(askAt) {
 			return nil
 		}
-		out.Row(1)
+		adds := slices.ContainsFunc(pgcopy.TextsOf(f[4], nil), func(kind string) bool {
+			return !slices.ContainsFunc(s.Reasons,
+				func(r matching.Reason) bool { return string(r.Kind) == kind && r.Bits > 0 })
+		})
+		out.Row(3)
 		out.Int64(pgcopy.Int64Of(f[0]))
+		out.Int64(pgcopy.Int64Of(f[1]))
+		out.Bool(adds)
 		return out.Flush()
 	})
 	if err := out.End(err); err != nil {

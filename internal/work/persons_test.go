@@ -156,13 +156,18 @@ func TestLessOfAChoiceAndACurrency(t *testing.T) {
 	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 same (same 3)]")
 }
 
-// A row that lies between a father, who is there, and his son makes no one of them: the son is asked about, since
-// his birthday speaks against the record that the row between has found.
+// A row that lies between a father, who is there, and his son makes no one of them, since the son's birthday speaks against
+// the record that the row between has found. Where that row says nothing for it which the record does not say, the son
+// is another, as he were without it; where it does, such as his number, he is asked about.
 func TestASonBehindARowOfHisFather(t *testing.T) {
 	b := start(t)
 	const header = "First name,Surname,E-mail,Phone,Street,Postal code,Town,Birthday\n"
 	b.loaded("contact", header+"Ola,Tangvald,ola@tangvald.example,+4755112233,Strandgata 12,5003,Bergen,1948-04-11\n")
-	i := b.check(b.upload("contact", header+"Ola,Tangvald,,+4755112233,Strandgata 12,5003,Bergen,\n"+
-		"Ola,Tangvald,,+4777889944,Strandgata 12,5003,Bergen,1973-10-05\n"))
-	b.want(b.rows(i), "[2 same (same 1) 3 ask (ask)]")
+	const son = "Ola,Tangvald,,+4777889944,Strandgata 12,5003,Bergen,1973-10-05\n"
+	i := b.check(b.upload("contact", header+son))
+	b.want(b.rows(i), "[2 create (create)]")
+	i = b.check(b.upload("contact", header+"Ola,Tangvald,,+4755112233,Strandgata 12,5003,Bergen,\n"+son))
+	b.want(b.rows(i), "[2 same (same 1) 3 create (create)]")
+	i = b.check(b.upload("contact", header+"Ola,Tangvald,ola@tangvald.example,+4777889944,Strandgata 12,5003,Bergen,\n"+son))
+	b.want(b.rows(i), "[2 update (update 1) 3 ask (ask)]")
 }
