@@ -2,6 +2,7 @@ package staging
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -114,8 +115,7 @@ func (k *draftCheck) oppose(ctx context.Context, c *matching.Comparer, freq matc
 	}
 	query, _, err := q(`
 		select t.row_no, t.record_id, d.values, {values}, array(
-			select distinct e->>'kind'
-			from {found} f cross join lateral jsonb_array_elements(f.reasons) e
+			select e::text from {found} f cross join lateral jsonb_array_elements(f.reasons) e
 			where f.row_no = t.row_no and (e->>'bits')::float8 > 0
 		)
 		from {twice} t join {keys} d using (row_no) join {records} r on r.id = t.record_id
@@ -132,10 +132,10 @@ func (k *draftCheck) oppose(ctx context.Context, c *matching.Comparer, freq matc
 		if s.Most == matching.MayTake || s.Asked(askAt) {
 			return nil
 		}
-		adds := slices.ContainsFunc(pgcopy.TextsOf(f[4], nil), func(kind string) bool {
-			return !slices.ContainsFunc(s.Reasons,
-				func(r matching.Reason) bool { return string(r.Kind) == kind && r.Bits > 0 })
-		})
+		adds, err := saysMore(pgcopy.TextsOf(f[4], nil), s.Reasons)
+		if err != nil {
+			return err
+		}
 		out.Row(3)
 		out.Int64(pgcopy.Int64Of(f[0]))
 		out.Int64(pgcopy.Int64Of(f[1]))
@@ -146,6 +146,25 @@ func (k *draftCheck) oppose(ctx context.Context, c *matching.Comparer, freq matc
 		return fmt.Errorf("%s: %w", stepOpposed.does, err)
 	}
 	return nil
+}
+
+// moreBits is by how much a comparison must weigh more to say more, eight times as likely: the same
+// house does beside the same town, a town beside its country does not.
+const moreBits = 3
+
+// saysMore reports whether any of some reasons, as JSON, speaks for a pair more than the same comparison does among
+// others.
+func saysMore(reasons []string, others []matching.Reason) (bool, error) {
+	for _, text := range reasons {
+		var r matching.Reason
+		if err := json.Unmarshal([]byte(text), &r); err != nil {
+			return false, fmt.Errorf("read a reason: %w", err)
+		}
+		if !slices.ContainsFunc(others, func(o matching.Reason) bool { return o.Kind == r.Kind && o.Bits > r.Bits-moreBits && o.Bits > 0 }) {
+			return true, nil
+		}
+	}
+	return false, nil
 }
 
 // otherKey is the SQL of whether a row has another key than a record, both given as

@@ -170,4 +170,7 @@ func TestASonBehindARowOfHisFather(t *testing.T) {
 	b.want(b.rows(i), "[2 same (same 1) 3 create (create)]")
 	i = b.check(b.upload("contact", header+"Ola,Tangvald,ola@tangvald.example,+4777889944,Strandgata 12,5003,Bergen,\n"+son))
 	b.want(b.rows(i), "[2 update (update 1) 3 ask (ask)]")
+	const moved = "Ola,Tangvald,,+4777889944,Nygata 3,5017,Bergen,1973-10-05\n" // to where the row between lives
+	i = b.check(b.upload("contact", header+"Ola,Tangvald,ola@tangvald.example,+4755112233,Nygata 3,5017,Bergen,\n"+moved))
+	b.want(b.rows(i), "[2 update (update 1) 3 ask (ask)]")
 }
