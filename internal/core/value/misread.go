@@ -20,7 +20,7 @@ import (
 // Only what reads as UTF-8 as a whole, and as
 // letters or marks, counts; ok is false otherwise.
 func Misread(s string) (meant string, ok bool) {
-	if strings.ContainsAny(s, "&<") {
+	if strings.IndexByte(s, '&') >= 0 || strings.IndexByte(s, '<') >= 0 {
 		if meant, ok := ofWebPages(s); ok {
 			return meant, true
 		}

@@ -300,7 +300,7 @@ func (n *Nothing) Is(s string) bool {
 	if s == "" || len(s) >= 64 {
 		return false
 	}
-	if n.company && noCompany(s) || n.day && NoDate(s) || n.mail && noMailbox(s) || n.phone && noPhone.MatchString(s) {
+	if n.company && noCompany(s) || n.day && NoDate(s) || n.mail && noMailbox(s) || n.phone && zerosForPhone(s) {
 		return true
 	}
 	if n.lengths[s[0]]&(1<<len(s)) == 0 && !onlySigns(s) {
@@ -310,6 +310,16 @@ func (n *Nothing) Is(s string) bool {
 		return false
 	}
 	return n.reads == nil || !n.reads(s)
+}
+
+// zerosForPhone reports whether a text is zeros where a telephone number is asked for. Most are told from those by a
+// figure behind where the code of a country stands.
+func zerosForPhone(s string) bool {
+	number := s
+	if s[0] == '+' {
+		number = s[min(4, len(s)):]
+	}
+	return !strings.ContainsAny(number, "123456789") && noPhone.MatchString(s)
 }
 
 // noPhone are zeros where a telephone number is asked for, with the code of a country or without.
