@@ -144,7 +144,7 @@ var indexLinks = q(`create index on {links} (field, lookup)`)
 // spare is how full the pages of tables are made whose rows are written again where links
 // lead to other rows: half, so that what is written anew stays on its page.
 func (k *draftCheck) spare() string {
-	if k.waiting() {
+	if k.namesRows() {
 		return "50"
 	}
 	return "100"

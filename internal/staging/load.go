@@ -3,6 +3,7 @@ package staging
 import (
 	"context"
 	"fmt"
+	"maps"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/life"
@@ -25,8 +26,8 @@ type Load struct {
 	check *Check
 }
 
-// ChunkRows is how many rows a transaction of a load carries out.
-const ChunkRows = 20_000
+// chunkRows is how many rows a transaction of a load carries out, but for tests.
+const chunkRows = 20_000
 
 // NewLoad prepares the load, by a run, of a checked import, which may stand beside
 // others in a bundle.
@@ -69,18 +70,29 @@ func (r *Room) Staged(ctx context.Context, i store.Import) (bool, error) {
 
 // Chunk carries out the next rows, at most the given number. It reports whether
 // the load has ended, which is also so when it was paused or stopped, or has
-// given way by its policy.
+// given way by its policy. Where rows do not hang together, those behind are carried
+// out ahead, at the same time; see ahead.
 func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
-	err = pgx.BeginFunc(ctx, l.room.pool, func(tx pgx.Tx) error {
+	if !l.independent() {
+		return l.next(ctx, rows, nil)
+	}
+	ended, err = l.nextAndAhead(ctx, rows)
+	if waited(err) {
+		return l.next(ctx, rows, nil)
+	}
+	return ended, err
+}
+
+// next carries out the next rows in a transaction. Begun is called when it has locked
+// what it writes, where rows behind are to be carried out ahead.
+func (l *Load) next(ctx context.Context, rows int, begun func(c *chunk) error) (ended bool, err error) {
+	err = l.begin(ctx, func(tx pgx.Tx) error {
 		i, err := store.LockImport(ctx, tx, l.run)
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `set local work_mem = '64MB'`); err != nil { // for the rows of a chunk
-			return fmt.Errorf("ready the server: %w", err)
-		}
-		c := chunk{Load: l, tx: tx, i: i, number: i.Done / int64(rows)}
-		if err := c.bounds(ctx, rows); err != nil {
+		c := chunk{Load: l, tx: tx, i: i, number: i.Done / int64(rows), most: rows, begun: begun}
+		if err := c.bounds(ctx); err != nil {
 			return err
 		}
 		if i.State != life.Loading {
@@ -98,6 +110,16 @@ func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
 		return err
 	})
 	return ended, err
+}
+
+// begin runs f in a transaction with the memory that the rows of a chunk take.
+func (l *Load) begin(ctx context.Context, f func(tx pgx.Tx) error) error {
+	return pgx.BeginFunc(ctx, l.room.pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `set local work_mem = '64MB'`); err != nil {
+			return fmt.Errorf("ready the server: %w", err)
+		}
+		return f(tx)
+	})
 }
 
 // end ends the load by an event. When only some rows were to be loaded and others
@@ -218,9 +240,12 @@ type chunk struct {
 	whole     bool         // the transaction goes on: what is noted stays in i and told
 	told      map[verdict.Outcome]int64
 	number    int64 // how many there were before, about
+	most      int   // rows at most
 	low, high int64
 	rows      int64
-	drafts    []*draftChunk // each behind those that it points to
+	drafts    []*draftChunk        // each behind those that it points to
+	begun     func(c *chunk) error // where rows behind are to be carried out ahead
+	spare     map[string]int64     // by record type, behind how many the ids are that it has for those
 }
 
 // draftChunk is the part of a chunk that is about one of the drafts of a row.
@@ -233,13 +258,13 @@ type draftChunk struct {
 }
 
 // bounds finds the rows of the chunk.
-func (c *chunk) bounds(ctx context.Context, most int) error {
+func (c *chunk) bounds(ctx context.Context) error {
 	var low, high *int64
 	err := c.tx.QueryRow(ctx, `
 		select min(row_no), max(row_no), count(*) from (
 			select row_no from `+c.check.drafts[0].table("verdicts")+` v where row_no >= $1`+c.only("v.row_no")+
 		` order by row_no limit $2
-		) x`, c.i.NextRow, most).Scan(&low, &high, &c.rows)
+		) x`, c.i.NextRow, c.most).Scan(&low, &high, &c.rows)
 	if err != nil {
 		return fmt.Errorf("find the next rows: %w", err)
 	}
@@ -299,44 +324,91 @@ func (c *draftChunk) do(ctx context.Context, st step, statements ...stmt) (int64
 // written and linked to. It gives whether somebody else has written since the
 // check: to the types that are written, or to those that are linked to.
 func (c *chunk) prepare(ctx context.Context) (written, linked bool, err error) {
+	ids, err := c.toMake(ctx)
+	if err != nil {
+		return false, false, err
+	}
+	if c.begun != nil {
+		more, err := c.makesBehind(ctx)
+		if err != nil {
+			return false, false, err
+		}
+		for name, n := range more {
+			ids[name] += n
+		}
+	}
+	locked, written, linked, err := c.lock(ctx, ids)
+	if err != nil {
+		return false, false, err
+	}
+	base := map[string]int64{}
+	for name, l := range locked {
+		base[name] = l.Base
+	}
+	c.spare = c.give(base)
+	return written, linked, c.noteMade(ctx)
+}
+
+// toMake gives the chunk its drafts, and how many records of each type they are to make.
+func (c *chunk) toMake(ctx context.Context) (map[string]int64, error) {
 	ids := map[string]int64{}
-	var links []string
 	for _, k := range c.check.inOrder() {
 		d := &draftChunk{chunk: c, check: k, plan: k.plan}
 		sql := `select count(*) from ` + k.table("verdicts") + ` v where v.verdict = 'create' and ` + c.within("v")
 		if err := c.tx.QueryRow(ctx, sql).Scan(&d.creates); err != nil {
-			return false, false, fmt.Errorf("count what is to be made: %w", err)
+			return nil, fmt.Errorf("count what is to be made: %w", err)
 		}
 		ids[k.plan.Type.Name] += d.creates
-		links = append(links, k.links()...)
 		c.drafts = append(c.drafts, d)
+	}
+	return ids, nil
+}
+
+// give gives the drafts the ids after base, and tells after which there are more.
+func (c *chunk) give(base map[string]int64) (rest map[string]int64) {
+	rest = maps.Clone(base)
+	for _, d := range c.drafts {
+		d.base = rest[d.plan.Type.Name]
+		rest[d.plan.Type.Name] += d.creates
+	}
+	return rest
+}
+
+// noteMade notes which ids the new records have.
+func (c *chunk) noteMade(ctx context.Context) error {
+	for _, d := range c.drafts {
+		if d.creates > 0 {
+			if err := store.NoteMade(ctx, c.tx, c.run.Piece, d.plan.Type.Name, d.base, d.creates); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// lock locks the record types that are written, of which it takes so many ids, and those that are
+// linked to, and gives whether somebody else has written to them since the check.
+func (c *chunk) lock(ctx context.Context, ids map[string]int64) (locked map[string]store.Locked, written, linked bool,
+	err error) {
+	var links []string
+	for _, d := range c.drafts {
+		links = append(links, d.check.links()...)
 	}
 	locked, linkWrites, err := store.LockTypes(ctx, c.tx, c.i.Workspace, ids, links)
 	if err != nil {
-		return false, false, err
+		return nil, false, false, err
 	}
 	var writes int64
 	for _, l := range locked {
 		writes += l.Writes
 	}
-	for _, d := range c.drafts {
-		l := locked[d.plan.Type.Name]
-		d.base = l.Base
-		l.Base += d.creates
-		locked[d.plan.Type.Name] = l
-		if d.creates > 0 {
-			if err := store.NoteMade(ctx, c.tx, c.run.Piece, d.plan.Type.Name, d.base, d.creates); err != nil {
-				return false, false, err
-			}
-		}
-	}
 	written, linked = writes != c.i.Writes, linkWrites != c.i.LinkWrites
 	if c.whole {
 		c.i.Writes += int64(len(locked))
-		return written, linked, nil
+		return locked, written, linked, nil
 	}
 	_, err = c.tx.Exec(ctx, `update imports set writes = writes + $2 where id = $1`, c.i.ID, len(locked))
-	return written, linked, err
+	return locked, written, linked, err
 }
 
 // links lists the record types that the draft links to.
@@ -366,9 +438,23 @@ func (c *chunk) carryOut(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	before, _, err := c.count(ctx)
+	if c.begun != nil {
+		if err := c.begun(c); err != nil {
+			return err
+		}
+	}
+	before, err := c.perform(ctx, written, linked)
 	if err != nil {
 		return err
+	}
+	return c.conclude(ctx, before)
+}
+
+// perform writes what comes of the rows, given whether somebody else has written since the check. It
+// gives what had come of them before.
+func (c *chunk) perform(ctx context.Context, written, linked bool) (before map[verdict.Outcome]int64, err error) {
+	if before, _, err = c.count(ctx); err != nil {
+		return nil, err
 	}
 	_, err = c.room.carryOut(ctx, c.tx, c.run, stepBefore, c.draft(c.check.drafts[0]).word, []stmt{
 		// What an earlier run said of the rows stays, and no longer holds.
@@ -380,7 +466,7 @@ func (c *chunk) carryOut(ctx context.Context) error {
 		q(`truncate {late}`),
 	})
 	if err != nil {
-		return err
+		return nil, err
 	}
 	for _, d := range c.drafts {
 		word := `verdict`
@@ -392,35 +478,45 @@ func (c *chunk) carryOut(ctx context.Context) error {
 		if _, err := d.do(ctx, stepLate, q(`insert into {late} (row_no, draft) select v.row_no, {held_as} from {verdicts} v
 			where {within v} and v.{word} in (@hold, @ask)`,
 			frag{"word": word}, arg{"hold": string(verdict.Hold), "ask": string(verdict.Ask)})); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	for _, d := range c.drafts {
 		if err := d.setAside(ctx, written, linked); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	if err := c.holdDependants(ctx); err != nil {
-		return err
+		return nil, err
 	}
 	if c.whole {
 		if err := c.allOrNothing(ctx); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	if err := c.do(ctx, stepNoted, q(`insert into {problems} (row_no, code, field, col, value, detail)
 		select row_no, code, field, '', '', detail from {late} where code is not null`)); err != nil {
-		return err
+		return nil, err
 	}
 	if err := c.decide(ctx); err != nil {
-		return err
+		return nil, err
 	}
 	for _, d := range c.drafts {
 		if err := d.write(ctx); err != nil {
-			return err
+			return nil, err
 		}
 	}
+	return before, nil
+}
+
+// conclude writes what hangs on rows before as well, and notes what has come of the rows.
+func (c *chunk) conclude(ctx context.Context, before map[verdict.Outcome]int64) error {
 	for _, d := range c.drafts {
+		if d.creates > 0 {
+			if _, err := d.do(ctx, stepApart, d.tellApart()); err != nil {
+				return err
+			}
+		}
 		if err := d.fillWaiting(ctx); err != nil {
 			return err
 		}
@@ -463,10 +559,10 @@ func (l *Load) Whole(ctx context.Context, progress func(done int64) error) error
 		if err != nil {
 			return err
 		}
-		c := chunk{Load: l, tx: tx, i: i, whole: true, told: map[verdict.Outcome]int64{}}
+		c := chunk{Load: l, tx: tx, i: i, most: l.room.chunk, whole: true, told: map[verdict.Outcome]int64{}}
 		var done int64
 		for {
-			if err := c.bounds(ctx, ChunkRows); err != nil {
+			if err := c.bounds(ctx); err != nil {
 				return err
 			}
 			if c.rows == 0 {
@@ -603,9 +699,6 @@ func (c *chunk) note(ctx context.Context, before, after, given map[verdict.Outco
 func (c *chunk) finish(ctx context.Context) error {
 	for _, k := range c.check.drafts {
 		d := &draftChunk{chunk: c, check: k, plan: k.plan}
-		if r := d.plan.Repeats; r != mapping.LastWins && r != mapping.MergeRows {
-			continue
-		}
 		// The row that stands for them may have come after them.
 		_, err := d.do(ctx, stepStood, q(`update {results} o set record_id = t.record_id
 			from {verdicts} v join {results} t on t.row_no = v.other_row and t.draft = {n} and t.last

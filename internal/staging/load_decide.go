@@ -164,11 +164,8 @@ func (c *chunk) holdDependants(ctx context.Context) error {
 				}
 				// A row further down is loaded after this one, unless it is left out here. What is
 				// asked of other chunks is a value: of an exists the server would read whole tables.
-				later := `false`
-				if fp.Rows >= 0 {
-					later = `-{link} > @high {only} and (select t.verdict from {theirs} t
-						where t.row_no = -{link}) in ('create', 'update', 'same')`
-				}
+				later := `-{link} > @high {only} and (select t.verdict from {theirs} t
+					where t.row_no = -{link}) in ('create', 'update', 'same')`
 				to := c.check.drafts[fp.Becomes()]
 				itself := `-{link} <> v.row_no` // it is held as a whole, but where its records are held apart
 				if c.check.plan.Apart && to != d.check {
@@ -247,8 +244,21 @@ func (c *chunk) decide(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	if err := c.standFor(ctx); err != nil {
+		return err
+	}
+	if c.number > 0 && bits.OnesCount64(uint64(c.number)) == 1 &&
+		slices.ContainsFunc(c.drafts, func(d *draftChunk) bool { return d.check.becoming() }) {
+		// What points to these records is looked up in a table that is still
+		// growing: its size must be known, or the server looks in loops.
+		return c.do(ctx, stepDecide, q(`analyze {results}`))
+	}
+	return nil
+}
+
+// standFor gives rows that another stands for the record of that, where it has one by now.
+func (c *chunk) standFor(ctx context.Context) error {
 	for _, d := range c.drafts {
-		// A row that another stands for has the record of that.
 		_, err := d.do(ctx, stepDecide, q(`update {results} o set record_id = t.record_id
 			from {verdicts} v join {results} t on t.row_no = v.other_row and t.draft = {n} and t.last
 			where v.row_no = o.row_no and o.draft = {n} and o.last and {within o} and {within v}
@@ -256,12 +266,6 @@ func (c *chunk) decide(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-	}
-	if c.number > 0 && bits.OnesCount64(uint64(c.number)) == 1 &&
-		slices.ContainsFunc(c.drafts, func(d *draftChunk) bool { return d.check.becoming() }) {
-		// What points to these records is looked up in a table that is still
-		// growing: its size must be known, or the server looks in loops.
-		return c.do(ctx, stepDecide, q(`analyze {results}`))
 	}
 	return nil
 }

@@ -49,8 +49,8 @@ func (l *Load) Refuse(ctx context.Context, cause error) (ended bool, err error) 
 		if err != nil {
 			return err
 		}
-		c := chunk{Load: l, tx: tx, i: i}
-		if err := c.bounds(ctx, 1); err != nil {
+		c := chunk{Load: l, tx: tx, i: i, most: 1}
+		if err := c.bounds(ctx); err != nil {
 			return err
 		}
 		if c.rows == 0 {

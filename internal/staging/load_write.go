@@ -34,9 +34,6 @@ func (c *draftChunk) write(ctx context.Context) error {
 		if _, err := c.do(ctx, stepCreate, c.create()); err != nil {
 			return err
 		}
-		if _, err := c.do(ctx, stepApart, c.tellApart()); err != nil {
-			return err
-		}
 	}
 	if c.plan.May == mapping.Delete {
 		_, err := c.do(ctx, stepDelete, c.remove())

@@ -70,6 +70,8 @@ type Room struct {
 	// where failAt says so.
 	strict bool
 	failAt func(step string) error
+
+	chunk, acts int // how much a transaction of a load, and of an undo, carries out
 }
 
 // Connections of the pool that one check or load needs at most: the rows that
@@ -90,7 +92,7 @@ func Connections(jobs int) int {
 
 // New makes a room in an open store.
 func New(st *store.Store, log *slog.Logger) *Room {
-	return &Room{store: st, pool: st.Pool(), log: log, tries: make(chan struct{}, triesAtOnce)}
+	return &Room{store: st, pool: st.Pool(), log: log, tries: make(chan struct{}, triesAtOnce), chunk: chunkRows, acts: chunkActs}
 }
 
 // Strictly makes every step fail that touches a table which it does not name; for
@@ -99,6 +101,18 @@ func (r *Room) Strictly() *Room {
 	r.strict = true
 	return r
 }
+
+// InChunks makes a transaction of a load, or of an undo, carry out so many rows or acts at most; for tests.
+func (r *Room) InChunks(most int) *Room {
+	r.chunk, r.acts = most, most
+	return r
+}
+
+// ChunkRows is how many rows a transaction of a load carries out at most.
+func (r *Room) ChunkRows() int { return r.chunk }
+
+// ChunkActs is how many acts a transaction of an undo carries out at most.
+func (r *Room) ChunkActs() int { return r.acts }
 
 // FailAt makes every step fail for which f gives an error, or panic where f does;
 // for tests.

@@ -38,7 +38,7 @@ func (k *draftCheck) becoming() bool { return k.plan.Shared || k.plan.Meant || k
 // waiting reports whether links of the draft may lead to other rows.
 func (k *draftCheck) waiting() bool {
 	return slices.ContainsFunc(k.plan.Fields,
-		func(fp mapping.FieldPlan) bool { return fp.Rows >= 0 || k.i.Bundle != nil && nameable(fp) })
+		func(fp mapping.FieldPlan) bool { return fp.Becomes() >= 0 || k.i.Bundle != nil && nameable(fp) })
 }
 
 // comparedReference is the SQL of the record that a reference of draft d points to,
@@ -279,7 +279,7 @@ func (k *draftCheck) wait() stmt {
 	all := []string{`select null::bigint as row_no, ''::text as field, null::bigint as target, 0::smallint as member
 		where false`}
 	for _, fp := range k.plan.Fields {
-		if fp.Rows >= 0 {
+		if fp.Becomes() >= 0 { // also of its own row, where a row further down stands for it
 			link := schema.Column(fp.Field, "v")
 			all = append(all, `select v.row_no, `+schema.Literal(fp.Field.Name)+`, -`+link+`, 0::smallint from {verdicts} v
 				where `+link+` < 0 and not `+isOutside(link)+` and -`+link+` > v.row_no and v.verdict in ('create', 'update')`)
@@ -298,13 +298,13 @@ func (c *draftChunk) fillWaiting(ctx context.Context) error {
 		return nil
 	}
 	for _, fp := range c.plan.Fields {
-		if fp.Rows < 0 {
+		if fp.Becomes() < 0 {
 			continue
 		}
 		target, _ := c.check.catalog.Type(fp.Field.To)
 		name := literal(fp.Field.Name)
 		with := frag{
-			"field": name, "value": schema.Value(fp.Field.Name), "their_place": schema.Int(fp.Rows + 1),
+			"field": name, "value": schema.Value(fp.Field.Name), "their_place": schema.Int(fp.Becomes() + 1),
 			"old": schema.RecordID(target, "t.was"), "now": schema.RecordID(target, "t.now"),
 		}
 		_, err := c.do(ctx, stepWaiting,

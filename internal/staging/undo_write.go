@@ -15,42 +15,70 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// UndoChunk is how many acts a transaction of an undo carries out.
-const UndoChunk = 20_000
+// chunkActs is how many acts a transaction of an undo carries out, but for tests.
+const chunkActs = 20_000
 
-// Chunk carries out the next acts of the plan, at most the given number. It
-// reports whether none are left.
+// Chunk carries out the next acts of the plan, at most the given number, and where acts do not
+// hang together those behind them ahead. It reports whether none are left.
 func (u *Undo) Chunk(ctx context.Context, most int) (ended bool, err error) {
-	var acts, next, writes int64
-	err = pgx.BeginFunc(ctx, u.room.pool, func(tx pgx.Tx) error {
-		if _, err := store.LockImport(ctx, tx, u.run); err != nil {
-			return err
+	ended, err = u.nextAndAhead(ctx, most)
+	if waited(err) {
+		return u.next(ctx, &undoChunk{Undo: u, after: u.done, most: most}, nil)
+	}
+	return ended, err
+}
+
+// nextAndAhead carries out the next acts, and those behind them ahead.
+func (u *Undo) nextAndAhead(ctx context.Context, most int) (ended bool, err error) {
+	var a *ahead
+	first := &undoChunk{Undo: u, after: u.done, most: most}
+	behind := &undoChunk{Undo: u, most: most}
+	well := false
+	defer func() {
+		if a != nil && a.join(well) == nil {
+			u.done, u.writes = behind.high, behind.writes+1
 		}
-		c := undoChunk{Undo: u, tx: tx}
-		var place int
-		err := tx.QueryRow(ctx, `
-			select act, place, min(seq), max(seq), count(*) from (
-				select act, place, seq from `+u.table("undo")+` where seq > $1 order by seq limit $2
-			) x group by act, place order by min(seq) limit 1`, u.done, most).Scan(&c.act, &place, &c.low, &c.high, &acts)
-		if store.IsMissing(err) {
-			ended = true
+	}()
+	ended, err = u.next(ctx, first, func() error {
+		if first.writes != u.writes || !first.independent() {
 			return nil
 		}
-		if err != nil {
-			return fmt.Errorf("find what is next: %w", err)
-		}
-		c.t, next = u.types[place], c.high
-		if writes, err = c.lock(ctx); err != nil {
+		behind.after, behind.writes = first.high, first.writes+1
+		a = goAhead(func(before <-chan bool) error {
+			return behind.begin(ctx, func() error { return behind.carryOutAhead(ctx, first, before) })
+		})
+		return waitBriefly(ctx, first.tx)
+	})
+	well = err == nil && !ended
+	return ended, err
+}
+
+// next carries out the acts of a chunk. Begun is called when it has locked what it writes, where those behind
+// may be carried out ahead.
+func (u *Undo) next(ctx context.Context, c *undoChunk, begun func() error) (ended bool, err error) {
+	err = c.begin(ctx, func() error {
+		if _, err := store.LockImport(ctx, c.tx, u.run); err != nil {
 			return err
 		}
-		if err := c.carryOut(ctx, writes != u.writes); err != nil {
+		if err := c.find(ctx); err != nil || c.acts == 0 {
+			ended = err == nil
 			return err
 		}
-		_, err = tx.Exec(ctx, `update runs set done_rows = done_rows + $2 where id = $1`, u.run.ID, acts)
-		return err
+		if c.writes, err = c.lock(ctx); err != nil {
+			return err
+		}
+		if begun != nil {
+			if err := begun(); err != nil {
+				return err
+			}
+		}
+		if err := c.carryOut(ctx, c.writes != u.writes); err != nil {
+			return err
+		}
+		return c.note(ctx)
 	})
 	if err == nil && !ended {
-		u.done, u.writes = next, writes+1
+		u.done, u.writes = c.high, c.writes+1
 	}
 	return ended, err
 }
@@ -67,9 +95,45 @@ func (u *Undo) Refuse(ctx context.Context) error {
 type undoChunk struct {
 	*Undo
 	tx        pgx.Tx
+	after     int64 // the last act before it
+	most      int   // acts at most
 	act       verdict.UndoAct
 	t         undoType
 	low, high int64
+	acts      int64
+	writes    int64 // how often the types of the undo were written before
+}
+
+// begin runs f in the transaction of the chunk.
+func (c *undoChunk) begin(ctx context.Context, f func() error) error {
+	return pgx.BeginFunc(ctx, c.room.pool, func(tx pgx.Tx) error {
+		c.tx = tx
+		return f()
+	})
+}
+
+// find finds the acts of the chunk.
+func (c *undoChunk) find(ctx context.Context) error {
+	var place int
+	err := c.tx.QueryRow(ctx, `
+		select act, place, min(seq), max(seq), count(*) from (
+			select act, place, seq from `+c.table("undo")+` where seq > $1 order by seq limit $2
+		) x group by act, place order by min(seq) limit 1`, c.after, c.most).Scan(&c.act, &place, &c.low, &c.high, &c.acts)
+	if store.IsMissing(err) {
+		c.acts = 0
+		return nil
+	}
+	if err != nil {
+		return fmt.Errorf("find what is next: %w", err)
+	}
+	c.t = c.types[place]
+	return nil
+}
+
+// note brings the counter of the run up to date.
+func (c *undoChunk) note(ctx context.Context) error {
+	_, err := c.tx.Exec(ctx, `update runs set done_rows = done_rows + $2 where id = $1`, c.run.ID, c.acts)
+	return err
 }
 
 // lock keeps everybody else from writing to the type, and from pointing to it. It
@@ -86,15 +150,15 @@ func (c *undoChunk) do(ctx context.Context, statements ...stmt) error {
 	return err
 }
 
-// acts is the SQL of the acts of the chunk that can be done, as u.
-func (c *undoChunk) acts() string {
+// those is the SQL of the acts of the chunk that can be done, as u.
+func (c *undoChunk) those() string {
 	return fmt.Sprintf(`(select * from {undo} where seq between %d and %d and why = '')`, c.low, c.high)
 }
 
 // carryOut does the acts of the chunk. When somebody else has written since the
 // plan was made, what has changed since is kept.
 func (c *undoChunk) carryOut(ctx context.Context, written bool) error {
-	within := frag{"acts": c.acts(), "within": fmt.Sprintf(`u.seq between %d and %d and u.why = ''`, c.low, c.high)}
+	within := frag{"acts": c.those(), "within": fmt.Sprintf(`u.seq between %d and %d and u.why = ''`, c.low, c.high)}
 	if written {
 		if err := c.lookAgain(ctx, within); err != nil {
 			return err
@@ -107,10 +171,8 @@ func (c *undoChunk) carryOut(ctx context.Context, written bool) error {
 		return c.do(ctx, c.giveBack(within))
 	}
 	var list []stmt
-	for _, p := range c.catalog.PointingTo(c.t.Name) {
-		if n := slices.Index(c.written, p.Type.Name); n >= 0 && n <= c.t.place {
-			list = append(list, c.unlink(p, c.types[n], within))
-		}
+	for _, p := range c.circles() {
+		list = append(list, c.unlink(p, c.types[slices.Index(c.written, p.Type.Name)], within))
 	}
 	remove := deleteRecords(c.t.RecordType,
 		`{records} r using {acts} u where r.id = u.record_id and r.version = u.version`, c.i, c.run)
@@ -118,6 +180,61 @@ func (c *undoChunk) carryOut(ctx context.Context, written bool) error {
 		remove.words[k] = v
 	}
 	return c.do(ctx, append(list, remove)...)
+}
+
+// independent reports whether what the chunk does does not hang on acts of its kind in other chunks.
+func (c *undoChunk) independent() bool {
+	switch c.act {
+	case verdict.Return:
+		return !slices.ContainsFunc(c.t.touched, func(f catalog.Field) bool { return f.Kind().Form == catalog.LinkForm })
+	case verdict.Remove:
+		return len(c.circles()) == 0
+	}
+	return false
+}
+
+// carryOutAhead carries out the acts behind those of a chunk, where they are of its kind, and lets it stand when
+// that has ended well and nobody has come between.
+func (c *undoChunk) carryOutAhead(ctx context.Context, first *undoChunk, before <-chan bool) error {
+	if err := waitBriefly(ctx, c.tx); err != nil {
+		return err
+	}
+	if err := store.Guard(ctx, c.tx, c.run); err != nil {
+		return err
+	}
+	if err := c.find(ctx); err != nil {
+		return err
+	}
+	if c.acts == 0 || c.act != first.act || c.t.place != first.t.place {
+		return errBetween
+	}
+	if err := c.carryOut(ctx, false); err != nil {
+		return err
+	}
+	if !<-before {
+		return errBetween
+	}
+	if _, err := store.LockImport(ctx, c.tx, c.run); err != nil {
+		return err
+	}
+	writes, err := c.lock(ctx)
+	if err != nil {
+		return err
+	}
+	if writes != c.writes {
+		return errBetween
+	}
+	return c.note(ctx)
+}
+
+// circles lists the references by which records that go later may point to those of the chunk.
+func (c *undoChunk) circles() (list []catalog.Pointing) {
+	for _, p := range c.catalog.PointingTo(c.t.Name) {
+		if n := slices.Index(c.written, p.Type.Name); n >= 0 && n <= c.t.place {
+			list = append(list, p)
+		}
+	}
+	return list
 }
 
 // lookAgain keeps what somebody else has changed since the plan was made.

@@ -40,6 +40,7 @@ func (b *bench) indexed(index string) (there bool) {
 // through, and so does a row that is mended; keys are made once and follow the records.
 func TestFewRowsAmongManyRecords(t *testing.T) {
 	b := start(t)
+	b.room.InChunks(20_000)
 	set := labelled.People(31, 5_200, 60, .6)
 	b.load(b.check(b.change(b.upload("contact",
 		sheetOf(set.Fields, len(set.Records), func(i int) map[string]string { return set.Records[i] })),

@@ -585,14 +585,14 @@ func (s *Service) load(ctx context.Context, r store.Run, i store.Import) error {
 	if r.Policy.V.Whole {
 		return s.loadWhole(ctx, r, l)
 	}
-	rows := staging.ChunkRows
+	rows := s.room.ChunkRows()
 	for {
 		ended, err := l.Chunk(ctx, rows)
 		switch {
 		case err == nil && ended:
 			return nil
 		case err == nil:
-			rows = min(rows*2, staging.ChunkRows)
+			rows = min(rows*2, s.room.ChunkRows())
 		case staging.Refused(err) && rows > 1:
 			rows = max(rows/8, 1)
 		case staging.Refused(err):
@@ -610,6 +610,9 @@ func (s *Service) loadWhole(ctx context.Context, r store.Run, l *staging.Load) e
 	err := l.Whole(ctx, func(done int64) error { return s.store.Progress(ctx, r, done) })
 	var not *staging.NotAllError
 	if !errors.As(err, &not) {
+		return err
+	}
+	if err := s.store.Progress(ctx, r, 0); err != nil { // what was done is taken back
 		return err
 	}
 	return s.end(ctx, r, life.NotAll, &store.Trouble{Code: string(life.NotAll),

@@ -432,6 +432,7 @@ func TestTry(t *testing.T) {
 // are bounded work.
 func TestFrequentValuesDoNotExplode(t *testing.T) {
 	b := start(t)
+	b.room.InChunks(20_000)
 	const n = 6000
 	text := func(mark string) string {
 		return lines("Given name,Family name,E-mail,Phone,Town", n, func(k int) string {
@@ -449,6 +450,7 @@ func TestFrequentValuesDoNotExplode(t *testing.T) {
 // Weights come from the workspace's own records when there are enough.
 func TestEstimatedWeights(t *testing.T) {
 	b := start(t)
+	b.room.InChunks(20_000)
 	b.loaded("contact", people)
 	if _, err := b.work.EstimateWeights(b.Context(), "main", "contact", b.person); !fault.Is(err, "too_few_records") {
 		t.Errorf("few records: %v", err)

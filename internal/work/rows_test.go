@@ -80,6 +80,7 @@ func TestPagesOfRows(t *testing.T) {
 // every key is there once, and who came second is set aside.
 func TestTwoLoadsAtOnce(t *testing.T) {
 	b := start(t)
+	b.room.InChunks(5000)
 	const n = 30_000
 	text := func(name string) string {
 		return lines("Ref,Family name,E-mail", n,

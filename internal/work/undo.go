@@ -143,7 +143,7 @@ func (s *Service) undo(ctx context.Context, r store.Run, i store.Import) error {
 	if err := s.store.Outlook(ctx, r, planned); err != nil {
 		return err
 	}
-	acts := staging.UndoChunk
+	acts := s.room.ChunkActs()
 	for {
 		ended, err := u.Chunk(ctx, acts)
 		switch {
@@ -153,7 +153,7 @@ func (s *Service) undo(ctx context.Context, r store.Run, i store.Import) error {
 			}
 			return s.room.Drop(s.afterEnd(ctx, i.ID), i.ID, keptRuns(i)...)
 		case err == nil:
-			acts = min(acts*2, staging.UndoChunk)
+			acts = min(acts*2, s.room.ChunkActs())
 		case staging.Refused(err) && acts > 1:
 			acts = max(acts/8, 1)
 		case staging.Refused(err):

@@ -71,7 +71,7 @@ func startOn(t *testing.T, url string) *bench {
 	if err != nil || len(people) != 1 {
 		t.Fatalf("%d people, %v", len(people), err)
 	}
-	room := staging.New(s, log).Strictly()
+	room := staging.New(s, log).Strictly().InChunks(2) // so that all that is loaded crosses their bounds
 	w, err := New(s, room, Options{Process: "test", Workers: 2, MostBytes: 1 << 30, Limits: sheet.DefaultLimits, Log: log})
 	if err != nil {
 		t.Fatal(err)
@@ -417,9 +417,10 @@ func TestChangedSinceTheCheck(t *testing.T) {
 // A paused load goes on where it was; a stopped one stays where it is.
 func TestPauseAndStop(t *testing.T) {
 	b := start(t)
+	b.room.InChunks(20_000)
 	var text strings.Builder
 	text.WriteString("Ref,Family name\n")
-	const rows = 3*staging.ChunkRows + 5
+	const rows = 3*20_000 + 5
 	for n := range rows {
 		fmt.Fprintf(&text, "K-%d,Berg\n", n)
 	}

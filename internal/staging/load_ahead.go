@@ -1,0 +1,128 @@
+package staging
+
+import (
+	"context"
+	"errors"
+	"slices"
+
+	"uchi/internal/core/life"
+	"uchi/internal/core/mapping"
+	"uchi/internal/store"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// independent reports whether what comes of a row does not hang on rows of other chunks.
+func (l *Load) independent() bool {
+	return len(l.check.beside) == 0 && !slices.ContainsFunc(l.check.drafts, func(d *draftCheck) bool {
+		return d.becoming() || d.waiting() || d.plan.May == mapping.Delete ||
+			slices.ContainsFunc(d.plan.Fields, func(fp mapping.FieldPlan) bool { return fp.Becomes() >= 0 })
+	})
+}
+
+// nextAndAhead carries out the next rows, and those behind them ahead.
+func (l *Load) nextAndAhead(ctx context.Context, rows int) (ended bool, err error) {
+	var a *ahead
+	well := false
+	defer func() {
+		if a != nil {
+			//nolint:errcheck // what went wrong shows again when the rows have their turn
+			a.join(well)
+		}
+	}()
+	ended, err = l.next(ctx, rows, func(c *chunk) error {
+		behind, ids := c.behind(), c.spare
+		a = goAhead(func(before <-chan bool) error {
+			return l.begin(ctx, func(tx pgx.Tx) error {
+				behind.tx = tx
+				return behind.carryOutAhead(ctx, ids, before)
+			})
+		})
+		return waitBriefly(ctx, c.tx)
+	})
+	well = err == nil && !ended
+	return ended, err
+}
+
+// behind is the chunk of the rows behind this one.
+func (c *chunk) behind() *chunk {
+	i := c.i
+	i.NextRow = c.high + 1
+	return &chunk{Load: c.Load, tx: c.tx, i: i, number: c.number + 1, most: c.most}
+}
+
+// makesBehind counts what the rows behind are to make. Where there are none, nothing begins beside.
+func (c *chunk) makesBehind(ctx context.Context) (map[string]int64, error) {
+	behind := c.behind()
+	if err := behind.bounds(ctx); err != nil {
+		return nil, err
+	}
+	if behind.rows == 0 {
+		c.begun = nil
+		return nil, nil
+	}
+	return behind.toMake(ctx)
+}
+
+// carryOutAhead carries out the rows, of which new records get the ids after those given, and lets it
+// stand when the chunk before has ended well.
+func (c *chunk) carryOutAhead(ctx context.Context, ids map[string]int64, before <-chan bool) error {
+	if err := waitBriefly(ctx, c.tx); err != nil {
+		return err
+	}
+	if err := store.Guard(ctx, c.tx, c.run); err != nil {
+		return err
+	}
+	if err := c.bounds(ctx); err != nil {
+		return err
+	}
+	if _, err := c.toMake(ctx); err != nil {
+		return err
+	}
+	c.give(ids)
+	was, err := c.perform(ctx, false, false)
+	if err != nil {
+		return err
+	}
+	if !<-before {
+		return errBetween
+	}
+	if err := c.follow(ctx); err != nil {
+		return err
+	}
+	if err := c.noteMade(ctx); err != nil {
+		return err
+	}
+	if err := c.standFor(ctx); err != nil {
+		return err
+	}
+	if err := c.conclude(ctx, was); err != nil {
+		return err
+	}
+	if event, _, err := c.givesWay(ctx); err != nil || event != "" { // the load ends with a chunk that is alone
+		return errors.Join(errBetween, err)
+	}
+	return nil
+}
+
+// follow takes the locks that a chunk has, and gives an error where somebody came between this one and the
+// one before.
+func (c *chunk) follow(ctx context.Context) error {
+	i, err := store.LockImport(ctx, c.tx, c.run)
+	if err != nil {
+		return err
+	}
+	if i.NextRow != c.i.NextRow || i.State != life.Loading {
+		return errBetween
+	}
+	c.i = i
+	none := map[string]int64{}
+	for _, d := range c.drafts {
+		none[d.plan.Type.Name] = 0
+	}
+	_, written, linked, err := c.lock(ctx, none)
+	if err == nil && (written || linked) {
+		err = errBetween
+	}
+	return err
+}
