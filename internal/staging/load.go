@@ -245,7 +245,8 @@ type chunk struct {
 	rows      int64
 	drafts    []*draftChunk        // each behind those that it points to
 	begun     func(c *chunk) error // where rows behind are to be carried out ahead
-	spare     map[string]int64     // by record type, behind how many the ids are that it has for those
+	held      locks                // once it has them
+	spare     map[string]int64     // by record type, the ids that it has for those are the ones after this
 }
 
 // draftChunk is the part of a chunk that is about one of the drafts of a row.
@@ -337,16 +338,11 @@ func (c *chunk) prepare(ctx context.Context) (written, linked bool, err error) {
 			ids[name] += n
 		}
 	}
-	locked, written, linked, err := c.lock(ctx, ids)
-	if err != nil {
+	if c.held, err = c.lock(ctx, ids); err != nil {
 		return false, false, err
 	}
-	base := map[string]int64{}
-	for name, l := range locked {
-		base[name] = l.Base
-	}
-	c.spare = c.give(base)
-	return written, linked, c.noteMade(ctx)
+	c.spare = c.give(c.held.bases)
+	return c.held.writes != c.i.Writes, c.held.links != c.i.LinkWrites, c.noteMade(ctx)
 }
 
 // toMake gives the chunk its drafts, and how many records of each type they are to make.
@@ -386,29 +382,35 @@ func (c *chunk) noteMade(ctx context.Context) error {
 	return nil
 }
 
+// locks are what a chunk has found when it locked the record types that it writes and links to.
+type locks struct {
+	bases  map[string]int64 // by record type, the ids that it has are those after this
+	writes int64            // how often those that it writes were written before
+	links  int64            // how often those that it links to were
+}
+
 // lock locks the record types that are written, of which it takes so many ids, and those that are
-// linked to, and gives whether somebody else has written to them since the check.
-func (c *chunk) lock(ctx context.Context, ids map[string]int64) (locked map[string]store.Locked, written, linked bool,
-	err error) {
+// linked to.
+func (c *chunk) lock(ctx context.Context, ids map[string]int64) (l locks, err error) {
 	var links []string
 	for _, d := range c.drafts {
 		links = append(links, d.check.links()...)
 	}
 	locked, linkWrites, err := store.LockTypes(ctx, c.tx, c.i.Workspace, ids, links)
 	if err != nil {
-		return nil, false, false, err
+		return l, err
 	}
-	var writes int64
-	for _, l := range locked {
-		writes += l.Writes
+	l = locks{bases: map[string]int64{}, links: linkWrites}
+	for name, t := range locked {
+		l.bases[name] = t.Base
+		l.writes += t.Writes
 	}
-	written, linked = writes != c.i.Writes, linkWrites != c.i.LinkWrites
 	if c.whole {
 		c.i.Writes += int64(len(locked))
-		return locked, written, linked, nil
+		return l, nil
 	}
 	_, err = c.tx.Exec(ctx, `update imports set writes = writes + $2 where id = $1`, c.i.ID, len(locked))
-	return locked, written, linked, err
+	return l, err
 }
 
 // links lists the record types that the draft links to.

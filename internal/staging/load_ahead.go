@@ -12,10 +12,11 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// independent reports whether what comes of a row does not hang on rows of other chunks.
+// independent reports whether what comes of a row does not hang on rows of other chunks: none points to
+// what another row becomes, and none goes only when others do.
 func (l *Load) independent() bool {
-	return len(l.check.beside) == 0 && !slices.ContainsFunc(l.check.drafts, func(d *draftCheck) bool {
-		return d.becoming() || d.waiting() || d.plan.May == mapping.Delete ||
+	return !slices.ContainsFunc(l.check.drafts, func(d *draftCheck) bool {
+		return d.plan.May == mapping.Delete ||
 			slices.ContainsFunc(d.plan.Fields, func(fp mapping.FieldPlan) bool { return fp.Becomes() >= 0 })
 	})
 }
@@ -31,11 +32,11 @@ func (l *Load) nextAndAhead(ctx context.Context, rows int) (ended bool, err erro
 		}
 	}()
 	ended, err = l.next(ctx, rows, func(c *chunk) error {
-		behind, ids := c.behind(), c.spare
+		behind, held, ids := c.behind(), c.held, c.spare
 		a = goAhead(func(before <-chan bool) error {
 			return l.begin(ctx, func(tx pgx.Tx) error {
 				behind.tx = tx
-				return behind.carryOutAhead(ctx, ids, before)
+				return behind.carryOutAhead(ctx, held, ids, before)
 			})
 		})
 		return waitBriefly(ctx, c.tx)
@@ -65,8 +66,8 @@ func (c *chunk) makesBehind(ctx context.Context) (map[string]int64, error) {
 }
 
 // carryOutAhead carries out the rows, of which new records get the ids after those given, and lets it
-// stand when the chunk before has ended well.
-func (c *chunk) carryOutAhead(ctx context.Context, ids map[string]int64, before <-chan bool) error {
+// stand when the chunk before, which holds the locks, has ended well and nobody has come between.
+func (c *chunk) carryOutAhead(ctx context.Context, held locks, ids map[string]int64, before <-chan bool) error {
 	if err := waitBriefly(ctx, c.tx); err != nil {
 		return err
 	}
@@ -80,14 +81,14 @@ func (c *chunk) carryOutAhead(ctx context.Context, ids map[string]int64, before 
 		return err
 	}
 	c.give(ids)
-	was, err := c.perform(ctx, false, false)
+	was, err := c.perform(ctx, held.writes != c.i.Writes, held.links != c.i.LinkWrites)
 	if err != nil {
 		return err
 	}
 	if !<-before {
 		return errBetween
 	}
-	if err := c.follow(ctx); err != nil {
+	if err := c.follow(ctx, held); err != nil {
 		return err
 	}
 	if err := c.noteMade(ctx); err != nil {
@@ -105,9 +106,8 @@ func (c *chunk) carryOutAhead(ctx context.Context, ids map[string]int64, before 
 	return nil
 }
 
-// follow takes the locks that a chunk has, and gives an error where somebody came between this one and the
-// one before.
-func (c *chunk) follow(ctx context.Context) error {
+// follow takes the locks that the chunk before has held, and gives an error where somebody came between.
+func (c *chunk) follow(ctx context.Context, held locks) error {
 	i, err := store.LockImport(ctx, c.tx, c.run)
 	if err != nil {
 		return err
@@ -117,12 +117,15 @@ func (c *chunk) follow(ctx context.Context) error {
 	}
 	c.i = i
 	none := map[string]int64{}
-	for _, d := range c.drafts {
-		none[d.plan.Type.Name] = 0
+	for name := range held.bases {
+		none[name] = 0
 	}
-	_, written, linked, err := c.lock(ctx, none)
-	if err == nil && (written || linked) {
-		err = errBetween
+	now, err := c.lock(ctx, none)
+	if err != nil {
+		return err
 	}
-	return err
+	if now.writes != held.writes+int64(len(none)) || now.links != held.links {
+		return errBetween
+	}
+	return nil
 }

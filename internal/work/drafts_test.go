@@ -358,6 +358,10 @@ func TestDraftsHoldTheirPromise(t *testing.T) {
 		}
 		i = b.check(b.change(i, func(r *mapping.Routine) {
 			r.Held = []mapping.Held{mapping.HeldRow, mapping.HeldRecord}[seed%2]
+			for n, policies := range [][]mapping.Repeats{{mapping.LastWins, mapping.HoldRepeats}, {"", mapping.FirstWins},
+				{mapping.MergeRows, mapping.FirstWins}} {
+				r.Drafts[n].Repeats = policies[seed/2%2]
+			}
 			r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}}
 			r.Drafts[2].Match = []catalog.MatchRule{{Fields: []string{"email"}}}
 		}))
