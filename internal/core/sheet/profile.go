@@ -96,6 +96,8 @@ type columnProfile struct {
 	unique                              bool // so many values that counting the frequent ones is pointless
 	shapes                              map[string]*shapeCount
 	openDate                            int64
+	figures                             int64                     // cells of six or eight figures alone
+	inFigures                           map[value.DateOrder]int64 // of these, those that can be a day in an order
 	samples                             []string
 	nothing                             map[string]int64
 }
@@ -292,7 +294,47 @@ func (c *columnProfile) number(cell string) {
 	case value.OfHundred:
 		c.ofHundred++
 	}
+	if len(cell) == 6 || len(cell) == 8 {
+		c.inFigure(cell)
+	}
 	c.sign(cell)
+}
+
+// inFigure takes note of the orders in which figures alone can be a day.
+func (c *columnProfile) inFigure(cell string) {
+	c.figures++
+	orders := value.OrdersOfFigures(cell)
+	if strings.Trim(cell, "0") == "" { // where there is no day
+		orders = value.DateOrders
+	}
+	for _, o := range orders {
+		if c.inFigures == nil {
+			c.inFigures = map[value.DateOrder]int64{}
+		}
+		c.inFigures[o]++
+	}
+}
+
+// leastFigures is from how many cells on figures alone tell in which order they are days. Other numbers
+// are days in some order once in ten times.
+const leastFigures = 3
+
+// orderOfFigures gives the one order in which nearly all filled cells are days of figures alone; empty
+// where they are no days, or could be in two.
+func (c *columnProfile) orderOfFigures() (order value.DateOrder) {
+	if c.figures < leastFigures || c.figures*10 < c.filled*9 {
+		return ""
+	}
+	for _, o := range value.DateOrders {
+		if n := c.inFigures[o]; n*20 < c.figures*19 {
+			continue
+		}
+		if order != "" {
+			return ""
+		}
+		order = o
+	}
+	return order
 }
 
 // sign takes note of which decimal sign a number shows.
@@ -569,6 +611,8 @@ func (c *columnProfile) column(header string, i int, rows int64) Column {
 		col.DateOrder = string(value.MonthFirst)
 	case c.openDate > 0:
 		col.Unsettled = "date_order"
+	default:
+		col.DateOrder = string(c.orderOfFigures())
 	}
 	switch {
 	case c.commaSign > 0 && c.dotSign == 0:

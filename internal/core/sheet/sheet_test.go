@@ -427,6 +427,11 @@ func TestTheOrderOfDaysBesideTimes(t *testing.T) {
 		// Dots are day first by themselves, and say nothing of dates with strokes.
 		"11.12.2026|1.10.2026": "day_first", "11.12.2026|12/1/26": "", "31.12.2026|12/1/26": "",
 		"31/12/2026|12.1.2026|12/1/26": "day_first", "11.12.2026|12/31/26": "",
+		// Figures alone have an order where nearly all are days in that, and in no other.
+		"800403|751224|690101|031130": "year_first", "040380|241275|010169|301103": "day_first",
+		"040380|122475|010169|113003": "month_first", "03041980|24121975|01011969|00000000": "day_first",
+		"19800403|19751224|19690101": "year_first", "040308|050407|010203": "", "800403|751224": "",
+		"110001|560034|400076|600017": "", "482913|730028|990071": "", "800403|751224|690101|n/k|see file": "",
 	} {
 		p := NewProfiler([]string{"When"})
 		for n, c := range strings.Split(cells, "|") {

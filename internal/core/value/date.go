@@ -321,11 +321,9 @@ func (r *Reader) dayAndClock(s string) (day, clock string, t Trouble) {
 		}
 		return "", "", bad
 	}
-	if len(s) == 8 && digits(s) > 0 {
-		if y, m, d := digits(s[:4]), digits(s[4:6]), digits(s[6:]); validDate(y, m, d) {
-			return isoDate(y, m, d), "", Trouble{}
-		}
-		return "", "", bad
+	if (len(s) == 6 || len(s) == 8) && digits(s) > 0 {
+		day, t := r.dayInFigures(s)
+		return day, "", t
 	}
 	if IsDayNumber(s) {
 		return r.dayCounted(s)
@@ -349,6 +347,61 @@ func (r *Reader) dayAndClock(s string) (day, clock string, t Trouble) {
 		return "", "", bad
 	}
 	return isoDate(y, m, d), bareClock(clock), Trouble{}
+}
+
+// OrdersOfFigures lists the orders in which six or eight figures with no sign between can be a day:
+// 800403, 03041980. A year in full is of the last century or of this one, so that it is never
+// first and last in one text.
+func OrdersOfFigures(s string) (list []DateOrder) {
+	if len(s) != 6 && len(s) != 8 || digits(s) < 0 {
+		return nil
+	}
+	two, last := len(s)-4, digits(s[len(s)-2:])
+	for _, o := range []struct {
+		order            DateOrder
+		year, month, day int
+	}{
+		{YearFirst, digits(s[:two]), digits(s[two : two+2]), last},
+		{DayFirst, digits(s[4:]), digits(s[2:4]), digits(s[:2])},
+		{MonthFirst, digits(s[4:]), digits(s[:2]), digits(s[2:4])},
+	} {
+		year := o.year
+		if two == 2 {
+			year += 2000 // which has a 29 February where 1900 has none
+		}
+		if year >= 1900 && year < 2101 && validDate(year, o.month, o.day) {
+			list = append(list, o.order)
+		}
+	}
+	return list
+}
+
+// dayInFigures reads such a text in the order of its column; by itself where there is but one.
+func (r *Reader) dayInFigures(s string) (string, Trouble) {
+	orders := OrdersOfFigures(s)
+	order := r.set.DateOrder
+	switch {
+	case len(s) == 8 && len(orders) == 0: // of another century
+		if y, m, d := digits(s[:4]), digits(s[4:6]), digits(s[6:]); validDate(y, m, d) {
+			return isoDate(y, m, d), Trouble{}
+		}
+		return "", Trouble{Code: problem.BadDate}
+	case slices.Contains(orders, order):
+	case len(orders) == 1 && (order == "" || len(s) == 8):
+		order = orders[0]
+	case len(orders) > 1 && (order == "" || len(s) == 8):
+		return "", Trouble{Code: problem.AmbiguousDate}
+	default:
+		return "", Trouble{Code: problem.BadDate}
+	}
+	two := len(s) - 4
+	switch order {
+	case DayFirst:
+		return isoDate(r.year(s[4:]), digits(s[2:4]), digits(s[:2])), Trouble{}
+	case MonthFirst:
+		return isoDate(r.year(s[4:]), digits(s[:2]), digits(s[2:4])), Trouble{}
+	}
+	return isoDate(r.year(s[:two]), digits(s[two:two+2]), digits(s[two+2:])), Trouble{}
 }
 
 // Words before and behind a time of day in the languages of the product, and those that mean the

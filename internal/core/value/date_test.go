@@ -14,7 +14,7 @@ func TestNoDate(t *testing.T) {
 	for text, want := range map[string]bool{"0000-00-00": true, "0000-00-00 00:00:00": true, "00.00.0000": true,
 		"01.01.1900": true, "1900-01-01T00:00:00Z": true, "1899-12-30": true, "12/31/9999": true, "9999-12-31": true,
 		"1900-01-02": false, "01.01.1901": false, "1980-01-01": false, "1900-01-01 12:30": false, "2": false, "": false,
-		"1900": false} {
+		"1900": false, "000000": true, "00000000": true, "000001": false} {
 		if got := n.Is(text); got != want {
 			t.Errorf("%q: %v, want %v", text, got, want)
 		}
@@ -38,6 +38,22 @@ func TestDaysOfBirth(t *testing.T) {
 	past.Holds = catalog.HoldsPast
 	check(t, past, Settings{ThisYear: 2026}, []readCase{{"2099-01-31", "", problem.DayAhead},
 		{"2020-01-31", "2020-01-31", ""}})
+}
+
+// Days of figures alone, in the order of their column, or in the only one that there is.
+func TestDaysInFigures(t *testing.T) {
+	born := field(catalog.Date)
+	born.Holds = catalog.HoldsBirth
+	check(t, born, Settings{ThisYear: 2026, DateOrder: YearFirst}, []readCase{{"800403", "1980-04-03", ""},
+		{"031224", "2003-12-24", ""}, {"301224", "1930-12-24", ""}, {"040380", "", problem.BadDate}, {"801303", "", problem.BadDate},
+		{"03041980", "", problem.AmbiguousDate}, {"24121980", "1980-12-24", ""}, {"19800403", "1980-04-03", ""}})
+	check(t, born, Settings{ThisYear: 2026, DateOrder: DayFirst}, []readCase{{"040380", "1980-03-04", ""},
+		{"800403", "", problem.BadDate}, {"04031980", "1980-03-04", ""}, {"19800403", "1980-04-03", ""}, {"290200", "2000-02-29", ""}})
+	check(t, born, Settings{ThisYear: 2026, DateOrder: MonthFirst}, []readCase{{"040380", "1980-04-03", ""},
+		{"04031980", "1980-04-03", ""}, {"12241980", "1980-12-24", ""}})
+	check(t, field(catalog.Date), Settings{ThisYear: 2026}, []readCase{{"800403", "1980-04-03", ""}, {"040380", "", problem.AmbiguousDate},
+		{"24122026", "2026-12-24", ""}, {"04032026", "", problem.AmbiguousDate}, {"20260403", "2026-04-03", ""},
+		{"999999", "", problem.BadDate}, {"123456789", "", problem.BadDate}, {"18990403", "1899-04-03", ""}})
 }
 
 // Days as programs and other calendars write them.

@@ -64,7 +64,7 @@ var inTwoFigures = regexp.MustCompile(`\b\d\b`)
 // NoDate reports whether a text where a day stands is one of them, with midnight or without.
 func NoDate(s string) bool {
 	if len(s) < 8 || s[0] < '0' || s[0] > '9' {
-		return false
+		return s == "000000"
 	}
 	if len(s) < 10 && strings.ContainsAny(s, "./-") { // 1.1.1900
 		s = inTwoFigures.ReplaceAllString(s, "0$0")
