@@ -701,7 +701,15 @@ func (c *chunk) note(ctx context.Context, before, after, given map[verdict.Outco
 func (c *chunk) finish(ctx context.Context) error {
 	for _, k := range c.check.drafts {
 		d := &draftChunk{chunk: c, check: k, plan: k.plan}
-		// The row that stands for them may have come after them.
+		// The row that stands for them may have come after them; mostly there is none such.
+		var later bool
+		if err := c.tx.QueryRow(ctx, `select exists (select from `+k.table("verdicts")+
+			` where other_row > row_no)`).Scan(&later); err != nil {
+			return fmt.Errorf("%s: %w", stepStood.does, err)
+		}
+		if !later {
+			continue
+		}
 		_, err := d.do(ctx, stepStood, q(`update {results} o set record_id = t.record_id
 			from {verdicts} v join {results} t on t.row_no = v.other_row and t.draft = {n} and t.last
 			where v.other_row > v.row_no and v.row_no = o.row_no and o.draft = {n} and o.last
