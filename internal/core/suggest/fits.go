@@ -473,12 +473,16 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are numbers or dates"
 	case f.ComparedAs() == catalog.AsGivenName && c.share("single letters", singleLetters.MatchString) > 0.9:
 		return against, "its values are initials" // of given names, where nothing says them in full
+	case (f.ComparedAs() == catalog.AsGivenName || f.ComparedAs() == catalog.AsFamilyName) && c.share("companies", withLegalForm) > 0.7:
+		return contradicts, "its values are names of companies"
 	case f.ComparedAs() == catalog.AsHonorific && address < 0.5:
 		return contradicts, "its values are no forms of address"
 	case f.ComparedAs() == catalog.AsHonorific && address > 0.8:
 		return distinctive, "its values are forms of address"
 	case f.Holds == catalog.HoldsJobTitle && max(address, c.share("titles", value.OnlyTitles)) > 0.5:
 		return contradicts, "its values are forms of address, or degrees"
+	case f.Holds == catalog.HoldsWords && c.fewPeople(): // a thing is not called so, and hardly one of several
+		return contradicts, "its values name few people again and again"
 	case f.Key && c.telephone() > 0.6:
 		return contradicts, "its values are telephone numbers"
 	case f.Key && f.Type == catalog.Text && isAmounts(c.col):

@@ -74,3 +74,43 @@ func TestMetAtAFair(t *testing.T) {
 		t.Errorf("people with numbers are of type %s", got)
 	}
 }
+
+// Who fills in a form may be a contact as well as a lead: it is asked.
+func TestFormsThatAddressWhoFillsThemIn(t *testing.T) {
+	c := standard(t)
+	sure := func(name, company, mail string) bool {
+		view := NewView([]sheet.Column{column(name, "Ada Kade", "Per Lund", "Kari Moe", "Ola Lie"),
+			column(company, "Tern AS", "Gull Ltd", "Quay Ltd", "Kelp AG"),
+			column(mail, "a@x.example", "b@x.example", "c@x.example", "d@x.example")}).Among(c)
+		_, ok := Sure(view.Types(c, func(string) Memory { return nil }))
+		return ok
+	}
+	if sure("Your name", "Your company", "E-mail") || sure("Ihr Name", "Ihre Firma", "E-Mail") {
+		t.Error("what a form asks is taken for a list of one kind")
+	}
+	if !sure("Name", "Company", "Your e-mail") {
+		t.Error("one word makes a form of a list")
+	}
+}
+
+// A thing is not called by people who come again and again, and nobody by a company.
+func TestNamesOfOthers(t *testing.T) {
+	c := standard(t)
+	firms := []string{"Tern Marina AS", "Gull Boats Ltd", "Quay Rigging GmbH", "Kelp Sails AG", "Ulv Motor AB", "Skarv ApS"}
+	opportunity, _ := c.Type("opportunity")
+	view := NewView([]sheet.Column{column("What", "Pier 1", "Pier 2", "Pier 3", "Pier 4", "Pier 5", "Pier 6"),
+		column("For", firms...), column("Name", "Ada Berg", "Per Lund", "Ada Berg", "Per Lund", "Ada Berg", "Ada Berg")}).Among(c)
+	for _, s := range view.Across([]Target{{Type: opportunity}}) {
+		if s.Column == "Name" && s.Field == "title" && s.Taken {
+			t.Errorf("deals are called by who has them: %+v", s)
+		}
+	}
+	contact, _ := c.Type("contact")
+	view = NewView([]sheet.Column{column("Surname", firms...), column("E-mail", "a@x.example", "b@x.example", "c@x.example",
+		"d@x.example", "e@x.example", "f@x.example")}).Among(c)
+	for _, s := range view.Across([]Target{{Type: contact}}) {
+		if s.Column == "Surname" && s.Field == "family_name" && s.Taken {
+			t.Errorf("people are called by companies: %+v", s)
+		}
+	}
+}

@@ -21,6 +21,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		return v.ranked
 	}
 	columns, named, birthdays, met := v.columns, v.named(c), v.haveBirthdays(), v.metAtFair()
+	form := v.askedInForm()
 	firms, people := v.haveRegistrations(), v.havePeople()
 	var all []Target
 	for _, t := range c.Types {
@@ -105,7 +106,11 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 			said["met_on"] = true
 		}
 		if marks, ok := marksOf[t.Name]; ok && !slices.ContainsFunc(marks.fields, func(f string) bool { return said[f] }) {
-			score *= marks.without
+			if t.Name == "lead" && form {
+				score *= asWell
+			} else {
+				score *= marks.without
+			}
 		}
 		linked := slices.ContainsFunc(t.Fields,
 			func(f catalog.Field) bool { return f.Type == catalog.Reference && got[f.Name] })
@@ -219,12 +224,30 @@ func (v *View) metAtFair() bool {
 	})
 }
 
+// Words of headers by which a form addresses who fills it in.
+var inForms = wordSet(`you your ihr ihre votre vos vous uw jouw vuestro vuestra vostro vostra tuo tua seu sua vosso
+	din ditt deres twoj twoja twoje σας`)
+
+// askedInForm reports whether headers are the questions of a form to people who fill it in.
+func (v *View) askedInForm() bool {
+	asked := 0
+	for _, c := range v.columns {
+		if slices.ContainsFunc(strings.Fields(value.Words(c.Header)), func(w string) bool { return inForms[w] }) {
+			asked++
+		}
+	}
+	return asked > 1
+}
+
 // mostlyFilled is in what share of the rows what a type requires is filled in sheets of it: where it
 // is in fewer, most rows are something else.
 const mostlyFilled = 0.5
 
 // rarer is for leads, which lists seldom hold without saying so.
 const rarer = 0.72
+
+// asWell is for leads where people fill in a form: a list of contacts, or of who asks for something.
+const asWell = 0.95
 
 // leftWeight is how much what is taken because nothing else is left says about the type of a sheet,
 // beside what its columns say.
