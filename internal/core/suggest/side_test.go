@@ -78,17 +78,17 @@ func TestMetAtAFair(t *testing.T) {
 // Who fills in a form may be a contact as well as a lead: it is asked.
 func TestFormsThatAddressWhoFillsThemIn(t *testing.T) {
 	c := standard(t)
-	sure := func(name, company, mail string) bool {
+	sure := func(name, company, job, mail string) bool {
 		view := NewView([]sheet.Column{column(name, "Ada Kade", "Per Lund", "Kari Moe", "Ola Lie"),
-			column(company, "Tern AS", "Gull Ltd", "Quay Ltd", "Kelp AG"),
+			column(company, "Tern AS", "Gull Ltd", "Quay Ltd", "Kelp AG"), column(job, "Skipper", "Master", "Buyer", "Cook"),
 			column(mail, "a@x.example", "b@x.example", "c@x.example", "d@x.example")}).Among(c)
 		_, ok := Sure(view.Types(c, func(string) Memory { return nil }))
 		return ok
 	}
-	if sure("Your name", "Your company", "E-mail") || sure("Ihr Name", "Ihre Firma", "E-Mail") {
+	if sure("Your name", "Where you work", "Job title", "E-mail") || sure("Ihr Name", "Ihre Firma", "Beruf", "E-Mail") {
 		t.Error("what a form asks is taken for a list of one kind")
 	}
-	if !sure("Name", "Company", "Your e-mail") {
+	if !sure("Name", "Company", "Job title", "Your e-mail") {
 		t.Error("one word makes a form of a list")
 	}
 }
