@@ -79,9 +79,12 @@ func TestMetAtAFair(t *testing.T) {
 func TestFormsThatAddressWhoFillsThemIn(t *testing.T) {
 	c := standard(t)
 	sure := func(name, company, job, mail string) bool {
-		view := NewView([]sheet.Column{column(name, "Ada Kade", "Per Lund", "Kari Moe", "Ola Lie"),
-			column(company, "Tern AS", "Gull Ltd", "Quay Ltd", "Kelp AG"), column(job, "Skipper", "Master", "Buyer", "Cook"),
-			column(mail, "a@x.example", "b@x.example", "c@x.example", "d@x.example")}).Among(c)
+		view := NewView([]sheet.Column{
+			column(name, "Anna Berg", "Peter Lund", "Maria Moe", "Thomas Lie", "Laura Ek", "Paul Hansen"),
+			column(company, "Tern Ltd", "Gull Ltd", "Quay Ltd", "Kelp AG", "Skarv AS", "Ulv GmbH"),
+			column(job, "Director", "Skipper", "Buyer", "Engineer", "Manager", "Accountant"),
+			column(mail, "a@x.example", "b@x.example", "c@x.example", "d@x.example", "e@x.example", "f@x.example"),
+		}).Among(c)
 		_, ok := Sure(view.Types(c, func(string) Memory { return nil }))
 		return ok
 	}

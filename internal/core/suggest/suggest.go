@@ -167,6 +167,10 @@ var fullNameHeaders = keys("name", "nominativo", "full name", "contact", "contac
 	"nimi", "koko nimi", "yhteyshenkilo", "imie i nazwisko", "osoba kontaktowa", "ονοματεπωνυμο", "vor und nachname",
 	"vor und zuname", "氏名", "担当者名")
 
+// formNames are the headers of forms that ask for it, where people write what they like.
+var formNames = keys("your name", "ihr name", "dein name", "votre nom", "uw naam", "jouw naam", "je naam", "ditt namn", "ert namn", "dit navn",
+	"ditt navn", "nimesi", "su nombre", "tu nombre", "seu nome", "o seu nome", "il tuo nome", "il suo nome", "το ονομα σας")
+
 // keys gives phrases as a set of what headers are compared by.
 func keys(phrases ...string) map[string]bool {
 	set := map[string]bool{}
@@ -260,7 +264,10 @@ func headerWords(header string) []string {
 // gives either: its header has a word for each, or for one of them where its cells are full
 // names or turn a name about, as in "Berg, Nils".
 func namesBoth(col sheet.Column) bool {
-	if fullNameHeaders[Key(col.Header)] {
+	if fullNameHeaders[Key(col.Header)] || formNames[Key(col.Header)] && share(col.Samples, func(s string) bool {
+		n := len(strings.Fields(s))
+		return n > 1 && n < 5 && digitsIn(s) == 0
+	}) > 0.8 {
 		return true
 	}
 	kinds, ok := textkind.Of(withoutTitles(col.Samples))
