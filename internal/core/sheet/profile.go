@@ -96,7 +96,7 @@ type columnProfile struct {
 	unique                              bool // so many values that counting the frequent ones is pointless
 	shapes                              map[string]*shapeCount
 	openDate                            int64
-	figures                             int64                     // cells of six or eight figures alone
+	figures, zeros                      int64                     // cells of six or eight figures alone, and of noughts
 	inFigures                           map[value.DateOrder]int64 // of these, those that can be a day in an order
 	samples                             []string
 	nothing                             map[string]int64
@@ -302,12 +302,12 @@ func (c *columnProfile) number(cell string) {
 
 // inFigure takes note of the orders in which figures alone can be a day.
 func (c *columnProfile) inFigure(cell string) {
-	c.figures++
-	orders := value.OrdersOfFigures(cell)
 	if strings.Trim(cell, "0") == "" { // where there is no day
-		orders = value.DateOrders
+		c.zeros++
+		return
 	}
-	for _, o := range orders {
+	c.figures++
+	for _, o := range value.OrdersOfFigures(cell) {
 		if c.inFigures == nil {
 			c.inFigures = map[value.DateOrder]int64{}
 		}
@@ -319,22 +319,18 @@ func (c *columnProfile) inFigure(cell string) {
 // are days in some order once in ten times.
 const leastFigures = 3
 
-// orderOfFigures gives the one order in which nearly all filled cells are days of figures alone; empty
-// where they are no days, or could be in two.
-func (c *columnProfile) orderOfFigures() (order value.DateOrder) {
-	if c.figures < leastFigures || c.figures*10 < c.filled*9 {
-		return ""
+// ordersOfFigures lists the orders in which nearly all filled cells are days of figures alone: none where
+// they are no days.
+func (c *columnProfile) ordersOfFigures() (list []value.DateOrder) {
+	if c.figures < leastFigures || (c.figures+c.zeros)*10 < c.filled*9 {
+		return nil
 	}
 	for _, o := range value.DateOrders {
-		if n := c.inFigures[o]; n*20 < c.figures*19 {
-			continue
+		if c.inFigures[o]*20 >= c.figures*19 {
+			list = append(list, o)
 		}
-		if order != "" {
-			return ""
-		}
-		order = o
 	}
-	return order
+	return list
 }
 
 // sign takes note of which decimal sign a number shows.
@@ -612,7 +608,12 @@ func (c *columnProfile) column(header string, i int, rows int64) Column {
 	case c.openDate > 0:
 		col.Unsettled = "date_order"
 	default:
-		col.DateOrder = string(c.orderOfFigures())
+		switch orders := c.ordersOfFigures(); {
+		case len(orders) == 1:
+			col.DateOrder = string(orders[0])
+		case len(orders) > 1:
+			col.Unsettled = "date_order"
+		}
 	}
 	switch {
 	case c.commaSign > 0 && c.dotSign == 0:

@@ -430,15 +430,19 @@ func TestTheOrderOfDaysBesideTimes(t *testing.T) {
 		// Figures alone have an order where nearly all are days in that, and in no other.
 		"800403|751224|690101|031130": "year_first", "040380|241275|010169|301103": "day_first",
 		"040380|122475|010169|113003": "month_first", "03041980|24121975|01011969|00000000": "day_first",
-		"19800403|19751224|19690101": "year_first", "040308|050407|010203": "", "800403|751224": "",
+		"19800403|19751224|19690101": "year_first", "040308|050407|010225": "", "800403|751224": "",
 		"110001|560034|400076|600017": "", "482913|730028|990071": "", "800403|751224|690101|n/k|see file": "",
 	} {
 		p := NewProfiler([]string{"When"})
 		for n, c := range strings.Split(cells, "|") {
 			p.Add(Row{Number: int64(n + 2), Cells: []string{c}})
 		}
-		if columns, _ := p.Profile(); columns[0].DateOrder != want {
+		columns, _ := p.Profile()
+		if columns[0].DateOrder != want {
 			t.Errorf("%s: %q, want %q", cells, columns[0].DateOrder, want)
+		}
+		if asked := columns[0].Unsettled == "date_order"; strings.HasPrefix(cells, "040308") != asked && !strings.ContainsAny(cells, "/.-") {
+			t.Errorf("%s: asked %v", cells, asked)
 		}
 	}
 }
