@@ -103,6 +103,7 @@ func TestApproval(t *testing.T) {
 // when they are suspended, or become viewers, meanwhile.
 func TestALoadOutlastsItsPersonsRole(t *testing.T) {
 	b := start(t)
+	b.room.InChunks(500)
 	operator, err := b.store.AddPerson(b.Context(), "op@x.example", "Op", rights.Operator, "a long password", 0)
 	b.ok(err)
 	admin, err := b.store.AddPerson(b.Context(), "admin@x.example", "Admin", rights.Administrator, "a long password", 0)

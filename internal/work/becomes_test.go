@@ -42,6 +42,7 @@ func becomes(s situation, both mapping.Both, blank mapping.Blank, add func(was, 
 // reference says, in the check as in the load.
 func TestWhatAFieldBecomes(t *testing.T) {
 	b := start(t)
+	b.room.InChunks(50)
 	_, err := b.work.AddField(b.Context(), "main", "contact", catalog.Field{Name: "topics", Label: "Topics",
 		Type:    catalog.Choices,
 		Choices: []catalog.Choice{{Code: "moor", Label: "Moor"}, {Code: "power", Label: "Power"}}}, 0, b.person)

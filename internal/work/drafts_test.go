@@ -330,6 +330,7 @@ func TestTwoDraftsOfAType(t *testing.T) {
 // the row's company, and the same file again changes nothing.
 func TestDraftsHoldTheirPromise(t *testing.T) {
 	b := start(t)
+	b.room.InChunks(7)
 	for seed := range uint64(4) {
 		r := rand.New(rand.NewPCG(seed, 11))
 		one := func(list ...string) string { return list[r.IntN(len(list))] }

@@ -460,6 +460,7 @@ func TestTargetsDeletedMeanwhile(t *testing.T) {
 // A delete and a new link to its record cannot both win, whoever comes first.
 func TestDeleteAgainstLink(t *testing.T) {
 	b := start(t)
+	b.room.InChunks(20)
 	const n = 300
 	b.loaded("account", lines("Source ref,Company", n, func(n int) string { return fmt.Sprintf("A-%d,Company %d", n, n) }))
 	for round := range 4 {

@@ -342,6 +342,7 @@ func TestRecordRules(t *testing.T) {
 // file would do nothing: over random files and records.
 func TestTheCheckIsTheLoad(t *testing.T) {
 	b := start(t)
+	b.room.InChunks(10)
 	r := rand.New(rand.NewPCG(7, 8))
 	for round := range 6 {
 		var text strings.Builder
