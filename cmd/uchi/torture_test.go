@@ -25,6 +25,7 @@ import (
 var (
 	kills   = flag.Int("kills", 4, "how often the service is killed under torture")
 	crashes = flag.Int("crashes", 1, "how often the database is stopped at once under torture")
+	many    = flag.Int64("rows", 6000, "how many rows an import has under torture; a load carries 20,000 out at once")
 	seed    = flag.Uint64("seed", 26, "of what happens under torture, and when")
 )
 
@@ -131,7 +132,8 @@ func (k *rack) now() (i client.Import, there bool) {
 // nothing is doubled, nothing stays busy, and what the file says is what is there.
 func TestTorture(t *testing.T) {
 	t.Parallel() // on a server of its own
-	const rows, bad = 6000, 97
+	const bad = 97
+	rows := *many
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
@@ -173,10 +175,10 @@ func TestTorture(t *testing.T) {
 	for round := 0; sum(k.killed) < *kills || sum(k.downs) < *crashes; round++ {
 		var text strings.Builder
 		text.WriteString("Ref,Family name,E-mail\n")
-		sound, mends := 0, round%3 == 1
+		sound, mends := int64(0), round%3 == 1
 		was, thereBefore := k.count(records), maps.Clone(there)
 		for n := range rows {
-			ref, mail := fmt.Sprintf("K-%d", n+round*rows/3), fmt.Sprintf("p%d@x.example", n+round*rows/3)
+			ref, mail := fmt.Sprintf("K-%d", n+int64(round)*rows/3), fmt.Sprintf("p%d@x.example", n+int64(round)*rows/3)
 			if n%bad == 3 {
 				mail = "no mail"
 			}
@@ -191,7 +193,7 @@ func TestTorture(t *testing.T) {
 			if during != target || sum(k.killed)+sum(k.downs) >= *kills+*crashes {
 				return
 			}
-			time.Sleep(time.Duration(k.r.Int64N(int64(within[during]))))
+			time.Sleep(time.Duration(k.r.Int64N(int64(within[during]) * max(1, rows/6000))))
 			if i, ok := k.now(); during == "upload" || during == "edit" || ok && string(i.Busy) == during {
 				k.strike(during, sum(k.downs))
 				target = aim()
@@ -275,11 +277,11 @@ func TestTorture(t *testing.T) {
 			"outcomes":      {fmt.Sprintf(`select count(*) from staging.i%d_results where last`, i.Id), rows},
 			"rows with one": {fmt.Sprintf(`select count(distinct row_no) from staging.i%d_results where last`, i.Id), rows},
 			"held": {fmt.Sprintf(`select count(*) from staging.i%d_results where last and outcome = 'held'`,
-				i.Id), int64(rows - sound)},
+				i.Id), rows - sound},
 			"records":        {`select count(*) from w_main.r_contact`, int64(len(there))},
 			"different keys": {`select count(distinct k_source_ref) from w_main.r_contact`, int64(len(there))},
 			"of this round": {fmt.Sprintf(`select count(*) from w_main.r_contact where f_family_name = 'Berg %d'`, round),
-				int64(sound)},
+				sound},
 			"history":         {`select count(*) from w_main.h_contact`, history},
 			"versions":        {versions, revised},
 			"busy runs":       {`select count(*) from uchi.runs where ended_at is null`, 0},
@@ -317,7 +319,7 @@ func TestTorture(t *testing.T) {
 			}
 			for what, x := range map[string][2]int64{
 				"the records": {k.count(records), was},
-				"undone rows": {i.Outcomes["undone"], int64(sound)},
+				"undone rows": {i.Outcomes["undone"], sound},
 				"rows with one": {k.count(fmt.Sprintf(`select count(distinct row_no) from staging.i%d_results where last
 					and of_row is not null`, i.Id)), rows},
 				"outcomes":        {k.count(fmt.Sprintf(`select count(*) from staging.i%d_results where last`, i.Id)), rows},
