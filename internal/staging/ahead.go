@@ -45,6 +45,14 @@ func (a *ahead) join(well bool) error {
 	return <-a.done
 }
 
+// readyAhead readies the transaction of a chunk ahead, which only a run that goes on may have.
+func readyAhead(ctx context.Context, tx pgx.Tx, run store.Run) error {
+	if err := waitBriefly(ctx, tx); err != nil {
+		return err
+	}
+	return store.Guard(ctx, tx, run)
+}
+
 // waitBriefly makes a transaction fail that waits for another.
 func waitBriefly(ctx context.Context, tx pgx.Tx) error {
 	if _, err := tx.Exec(ctx, `set local lock_timeout = '`+waitAhead+`'`); err != nil {

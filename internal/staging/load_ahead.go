@@ -68,10 +68,7 @@ func (c *chunk) makesBehind(ctx context.Context) (map[string]int64, error) {
 // carryOutAhead carries out the rows, of which new records get the ids after those given, and lets it
 // stand when the chunk before, which holds the locks, has ended well and nobody has come between.
 func (c *chunk) carryOutAhead(ctx context.Context, held locks, ids map[string]int64, before <-chan bool) error {
-	if err := waitBriefly(ctx, c.tx); err != nil {
-		return err
-	}
-	if err := store.Guard(ctx, c.tx, c.run); err != nil {
+	if err := readyAhead(ctx, c.tx, c.run); err != nil {
 		return err
 	}
 	if err := c.bounds(ctx); err != nil {

@@ -196,10 +196,7 @@ func (c *undoChunk) independent() bool {
 // carryOutAhead carries out the acts behind those of a chunk, where they are of its kind, and lets it stand when
 // that has ended well and nobody has come between.
 func (c *undoChunk) carryOutAhead(ctx context.Context, first *undoChunk, before <-chan bool) error {
-	if err := waitBriefly(ctx, c.tx); err != nil {
-		return err
-	}
-	if err := store.Guard(ctx, c.tx, c.run); err != nil {
+	if err := readyAhead(ctx, c.tx, c.run); err != nil {
 		return err
 	}
 	if err := c.find(ctx); err != nil {

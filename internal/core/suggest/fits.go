@@ -466,6 +466,7 @@ var singleLetters = regexp.MustCompile(`^\s*(?:\p{Lu}(?:[.\s-]+|$)|\p{Lu}\p{Ll}{
 // fitNames compares texts with what the field holds: names are no numbers,
 // postal codes no words.
 func fitNames(c *cells) (fit, string) {
+	firms, why := c.companies()
 	f, address := c.field, c.share("forms of address", func(s string) bool { return formsOfAddress[value.Words(s)] })
 	switch {
 	case f.HoldsWords() && (c.share("mostly digits", func(s string) bool { return digitsIn(s)*2 > len(s) }) > 0.6 ||
@@ -473,8 +474,8 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are numbers or dates"
 	case f.ComparedAs() == catalog.AsGivenName && c.share("single letters", singleLetters.MatchString) > 0.9:
 		return against, "its values are initials" // of given names, where nothing says them in full
-	case (f.ComparedAs() == catalog.AsGivenName || f.ComparedAs() == catalog.AsFamilyName) && c.share("companies", withLegalForm) > 0.7:
-		return contradicts, "its values are names of companies"
+	case firms == tells && (f.ComparedAs() == catalog.AsGivenName || f.ComparedAs() == catalog.AsFamilyName):
+		return contradicts, why
 	case f.ComparedAs() == catalog.AsHonorific && address < 0.5:
 		return contradicts, "its values are no forms of address"
 	case f.ComparedAs() == catalog.AsHonorific && address > 0.8:
