@@ -109,8 +109,21 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 		with["short"] = k.byShort(target, fp.Field.Name, strings.Join(people, " union all "))
 		with["by_key"], with["by_name"], with["theirs"] = strings.Join(byKey, " union "), strings.Join(byName, " union "),
 			strings.Join(theirs, " ")
+		with["by_keys"] = strings.Join(byKey, " union all ")
 		with["says"] = `case when h.id < 0 then ` + k.saysRow("h.id") + ` else ` + schema.RecordID(target, "h.id") + ` end`
+		// Nearly all texts of an old system's numbers are the key of one row and of nothing else: these are
+		// noted first, so that the names of the rows are looked at for what is left alone.
 		statements := []stmt{q(`
+			insert into {links} (field, lookup, record_id, finds, how)
+			with want as materialized (
+				select d.{l} as l, d.{l} as form, min(d.{o}) as o
+				from {draft} d left join {links} x on x.field = {field} and x.lookup = d.{l}
+				where d.{l} is not null and x.lookup is null and {id} is null
+				group by 1
+			),
+			other_forms as materialized (select l, unnest(o) collate "C" as form from want where o is not null)
+			select {field}, l, min(id), 1, @row from ({by_keys}) k (l, id) group by l having min(id) = max(id)`, with,
+			arg{"row": string(ByRow)}), q(`
 			with want as materialized (
 				select d.{l} as l, d.{m} as m, d.{l} as form, min(d.{o}) as o, x.record_id as there, x.lookup is not null as noted
 				from {draft} d left join {links} x on x.field = {field} and x.lookup = d.{l}
