@@ -78,7 +78,8 @@ func (u *Undo) next(ctx context.Context, c *undoChunk, begun func() error) (ende
 		return c.note(ctx)
 	})
 	if err == nil && !ended {
-		u.done, u.writes = c.high, c.writes+1
+		u.done = c.high
+		u.writes++ // what others have written stays beyond it, for the chunks behind as well
 	}
 	return ended, err
 }

@@ -18,7 +18,7 @@ func TestSomebodyComesBetweenTwoChunks(t *testing.T) {
 	b.loaded("contact", "Ref,Family name,Job title\nK-1,Berg,Mate\nK-2,Li,Cook\nK-3,Moe,Pilot\nK-4,Ek,Stoker\n")
 	i := b.check(b.upload("contact", "Ref,Family name,Job title\nK-1,Berg,Master\nK-2,Li,Chef\nK-3,Moe,Rower\n"+
 		"K-4,Ek,Fitter\nK-5,Ny,Diver\nK-6,Dal,Guard\n"))
-	changed := b.changedDuring("changes records")
+	changed := b.meanwhile("changes records", b.pilot)
 	i = b.load(i)
 	<-changed
 	b.want(i.Outcomes.V[verdict.Updated]+i.Outcomes.V[verdict.Held], int64(4)) // who is quick comes after both
@@ -35,7 +35,7 @@ func TestSomebodyComesBetweenTwoChunksOfAnUndo(t *testing.T) {
 	b.loaded("contact", "Ref,Family name,Job title\nK-1,Berg,Mate\nK-2,Li,Cook\nK-3,Moe,Pilot\nK-4,Ek,Stoker\n")
 	i := b.load(b.check(b.upload("contact", "Ref,Family name,Job title\nK-1,Berg,Master\nK-2,Li,Chef\nK-3,Moe,Rower\n"+
 		"K-4,Ek,Fitter\n")))
-	changed := b.changedDuring("takes back")
+	changed := b.meanwhile("takes back", b.pilot)
 	i = b.undo(i, UndoRequest{})
 	<-changed
 	for n, title := range []string{"Mate", "Cook", "Harbour pilot", "Stoker"} {
@@ -44,10 +44,34 @@ func TestSomebodyComesBetweenTwoChunksOfAnUndo(t *testing.T) {
 	b.agree(i)
 }
 
-// changedDuring makes somebody change the third contact while a chunk does a step, and the other wait for
-// that where it can. What it gives is closed when they have.
-func (b *bench) changedDuring(during string) <-chan struct{} {
-	changed := make(chan struct{})
+// What somebody links while a load is taken back is seen by every chunk that comes after, not by the next alone:
+// a record further behind, to which something new points, stays.
+func TestSomebodyLinksBetweenTwoChunksOfAnUndo(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "Ref,Family name\nK-9,Vik\n")
+	i := b.load(b.check(b.upload("contact", "Ref,Family name\nK-1,Berg\nK-2,Li\nK-3,Moe\nK-4,Ek\nK-5,Ny\nK-6,Dal\n")))
+	linked := b.meanwhile("takes back", func() error {
+		_, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 0, map[string]string{"reports_to": "CON-2"}, b.person)
+		return err
+	})
+	i = b.undo(i, UndoRequest{})
+	<-linked
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 1, "undone": 5})
+	b.want(b.record("contact", "CON-2").Values["family_name"], "Berg")
+	b.agree(i)
+}
+
+// pilot makes somebody change the third contact.
+func (b *bench) pilot() error {
+	_, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-3", 0,
+		map[string]string{"job_title": "Harbour pilot"}, b.person)
+	return err
+}
+
+// meanwhile makes somebody act while a chunk does a step, and the other wait for that where it can. What it gives
+// is closed when they have.
+func (b *bench) meanwhile(during string, act func() error) <-chan struct{} {
+	done := make(chan struct{})
 	var calls atomic.Int32
 	b.room.FailAt(func(step string) error {
 		if step != during {
@@ -56,23 +80,21 @@ func (b *bench) changedDuring(during string) <-chan struct{} {
 		switch calls.Add(1) {
 		case 1: // of the one or the other
 			go func() {
-				defer close(changed)
-				_, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-3", 0,
-					map[string]string{"job_title": "Harbour pilot"}, b.person)
-				if err != nil {
+				defer close(done)
+				if err := act(); err != nil {
 					b.Error(err)
 				}
 			}()
 			b.untilLocked()
 		case 2:
 			select {
-			case <-changed:
+			case <-done:
 			case <-time.After(time.Second):
 			}
 		}
 		return nil
 	})
-	return changed
+	return done
 }
 
 // untilLocked waits until somebody waits for a record type that another has locked.
