@@ -1,8 +1,14 @@
 package api
 
 import (
+	"context"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
 	"reflect"
 	"slices"
+	"strings"
 	"testing"
 
 	"uchi/internal/core/catalog"
@@ -34,6 +40,18 @@ func TestRolesOfOperations(t *testing.T) {
 		if _, named := needs[name]; !named {
 			t.Errorf("no role is named for %s", name)
 		}
+	}
+}
+
+// A request that the service cuts off when it stops is never answered as if it had been done.
+func TestRequestsThatAreCutOff(t *testing.T) {
+	ctx, stop := context.WithCancel(t.Context())
+	stop()
+	s := &Server{opt: Options{Log: slog.New(slog.DiscardHandler)}}
+	w := httptest.NewRecorder()
+	s.problem(w, httptest.NewRequestWithContext(ctx, http.MethodDelete, "/", nil), fmt.Errorf("discard: %w", ctx.Err()))
+	if w.Code != http.StatusServiceUnavailable || !strings.Contains(w.Body.String(), "service_stopping") {
+		t.Errorf("answered %d %s", w.Code, w.Body)
 	}
 }
 
