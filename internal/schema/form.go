@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"strconv"
@@ -131,32 +132,50 @@ func Row(t catalog.RecordType, alias string) string {
 	return `(select jsonb_strip_nulls(to_jsonb(x)) from (select ` + strings.Join(columns, ", ") + `) x)`
 }
 
-// OfRow gives the canonical texts of the fields that a record had, by name, from
-// its row as the server writes it as JSON; blank ones are left out. Links are the
-// numbers of the records.
-func OfRow(t catalog.RecordType, row []byte) (map[string]string, error) {
-	var cells map[string]json.RawMessage
-	if err := json.Unmarshal(row, &cells); err != nil {
-		return nil, fmt.Errorf("read a row: %w", err)
+// RowReader reads what records of a type were, as the history keeps it: see Row.
+type RowReader struct {
+	t      catalog.RecordType
+	places map[string]int // of fields among those of the type, by the names of their columns, now and before
+	cells  map[string]json.RawMessage
+}
+
+// NewRowReader readies a reader, which serves one goroutine at a time.
+func NewRowReader(t catalog.RecordType) *RowReader {
+	r := &RowReader{t: t, places: map[string]int{}, cells: map[string]json.RawMessage{}}
+	for n, f := range t.Fields {
+		r.places["f_"+f.Name] = n
 	}
-	out := map[string]string{}
-	for _, f := range t.Fields {
-		for _, name := range append([]string{f.Name}, f.Was...) {
-			raw, ok := cells["f_"+name]
-			if !ok || string(raw) == "null" {
-				continue
+	for n, f := range t.Fields {
+		for _, name := range f.Was {
+			if _, taken := r.places["f_"+name]; !taken {
+				r.places["f_"+name] = n
 			}
-			text, err := ofCell(f, raw)
-			if err != nil {
-				return nil, fmt.Errorf("read a row: field %s: %w", f.Name, err)
-			}
-			if text != "" {
-				out[f.Name] = text
-			}
-			break
 		}
 	}
-	return out, nil
+	return r
+}
+
+// Read gives the canonical texts of the fields that a record had, by their places among those of its
+// type, from its row as the server writes it as JSON; blank ones are left out. Links are the numbers of the records.
+func (r *RowReader) Read(row []byte, found func(field int, text string)) error {
+	clear(r.cells)
+	if err := json.Unmarshal(row, &r.cells); err != nil {
+		return fmt.Errorf("read a row: %w", err)
+	}
+	for column, raw := range r.cells {
+		n, ok := r.places[column]
+		if !ok || string(raw) == "null" {
+			continue
+		}
+		text, err := ofCell(r.t.Fields[n], raw)
+		if err != nil {
+			return fmt.Errorf("read a row: field %s: %w", r.t.Fields[n].Name, err)
+		}
+		if text != "" {
+			found(n, text)
+		}
+	}
+	return nil
 }
 
 // ofCell gives the canonical text of one value in JSON.
@@ -176,7 +195,9 @@ func ofCell(f catalog.Field, raw json.RawMessage) (string, error) {
 		return strings.Join(list, value.ListSeparator), err
 	}
 	var s string
-	if err := json.Unmarshal(raw, &s); err != nil {
+	if last := len(raw) - 1; last > 0 && raw[0] == '"' && bytes.IndexByte(raw, '\\') < 0 {
+		s = string(raw[1:last]) // as nearly all are
+	} else if err := json.Unmarshal(raw, &s); err != nil {
 		return "", err
 	}
 	if f.Kind().Form == catalog.MomentForm {

@@ -32,6 +32,15 @@ type ahead struct {
 	done   chan error // receives once
 }
 
+// share gives how many of n, which are left for two at most, each of two chunks does: at most a chunk's number, and one
+// chunk all of them where they are few.
+func share(n, most int) int {
+	if n >= 2*most || n <= most/4 {
+		return most
+	}
+	return (n + 1) / 2
+}
+
 // goAhead begins to carry out a chunk by f, which receives whether the one before has ended well.
 func goAhead(f func(before <-chan bool) error) *ahead {
 	a := &ahead{before: make(chan bool, 1), done: make(chan error, 1)}

@@ -46,6 +46,16 @@ func (r *Room) StageCells(ctx context.Context, run store.Run) (*CellWriter, erro
 	return &CellWriter{room: r, run: run, copy: pgcopy.Into(ctx, r.onConn(run), cells, []string{"row_no", "cells"})}, nil
 }
 
+// The rows and columns of the indexes of the table of what became of rows: one finds what holds of a row, the other
+// pages through the rows of which the same became.
+const (
+	ofLast    = `(row_no, draft) where last`
+	byOutcome = `(of_row, row_no) where last and of_row is not null`
+)
+
+// resultColumns are the columns of the table of what became of rows.
+const resultColumns = `row_no, draft, run, last, outcome, of_row, record_id, detail`
+
 // makeResults makes the table of what became of rows. A row has one line for
 // each draft and run that decided it; of those of one draft the last holds.
 // of_row is what became of the row as a whole; it stands with its first draft.
@@ -66,7 +76,7 @@ func makeResults(ctx context.Context, tx pgx.Tx, id int64) error {
 			record_id bigint,
 			detail text
 		)`,
-		`create unique index on ` + results + ` (row_no, draft) where last`,
+		`create unique index on ` + results + ` ` + ofLast,
 	} {
 		if _, err := tx.Exec(ctx, sql); err != nil {
 			return fmt.Errorf("make room for results: %w", err)

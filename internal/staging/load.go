@@ -85,7 +85,7 @@ func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
 // next carries out the next rows in a transaction. Begun is called when it has locked
 // what it writes, where rows behind are to be carried out ahead.
 func (l *Load) next(ctx context.Context, rows int, begun func(c *chunk) error) (ended bool, err error) {
-	err = l.begin(ctx, func(tx pgx.Tx) error {
+	err = l.room.begin(ctx, func(tx pgx.Tx) error {
 		i, err := store.LockImport(ctx, tx, l.run)
 		if err != nil {
 			return err
@@ -112,8 +112,8 @@ func (l *Load) next(ctx context.Context, rows int, begun func(c *chunk) error) (
 }
 
 // begin runs f in a transaction with the memory that the rows of a chunk take.
-func (l *Load) begin(ctx context.Context, f func(tx pgx.Tx) error) error {
-	return pgx.BeginFunc(ctx, l.room.pool, func(tx pgx.Tx) error {
+func (r *Room) begin(ctx context.Context, f func(tx pgx.Tx) error) error {
+	return pgx.BeginFunc(ctx, r.pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `set local work_mem = '64MB'`); err != nil {
 			return fmt.Errorf("ready the server: %w", err)
 		}
@@ -257,14 +257,29 @@ type draftChunk struct {
 	base    int64 // the new records get the ids after this
 }
 
-// bounds finds the rows of the chunk.
+// bounds finds the rows of the chunk; where others behind may be carried out at the same time, so many that both
+// have the same to do.
 func (c *chunk) bounds(ctx context.Context) error {
+	if c.begun != nil {
+		if err := c.boundsOf(ctx, 2*c.most); err != nil {
+			return err
+		}
+		c.most = share(int(c.rows), c.most)
+		if c.rows <= int64(c.most) {
+			return nil
+		}
+	}
+	return c.boundsOf(ctx, c.most)
+}
+
+// boundsOf finds the next rows.
+func (c *chunk) boundsOf(ctx context.Context, most int) error {
 	var low, high *int64
 	err := c.tx.QueryRow(ctx, `
 		select min(row_no), max(row_no), count(*) from (
 			select row_no from `+c.check.drafts[0].table("verdicts")+` v where row_no >= $1`+c.only("v.row_no")+
 		` order by row_no limit $2
-		) x`, c.i.NextRow, c.most).Scan(&low, &high, &c.rows)
+		) x`, c.i.NextRow, most).Scan(&low, &high, &c.rows)
 	if err != nil {
 		return fmt.Errorf("find the next rows: %w", err)
 	}

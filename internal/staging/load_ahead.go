@@ -34,7 +34,7 @@ func (l *Load) nextAndAhead(ctx context.Context, rows int) (ended bool, err erro
 	ended, err = l.next(ctx, rows, func(c *chunk) error {
 		behind, held, ids := c.behind(), c.held, c.spare
 		a = goAhead(func(before <-chan bool) error {
-			return l.begin(ctx, func(tx pgx.Tx) error {
+			return l.room.begin(ctx, func(tx pgx.Tx) error {
 				behind.tx = tx
 				return behind.carryOutAhead(ctx, held, ids, before)
 			})

@@ -135,7 +135,7 @@ func (c *chunk) finish(ctx context.Context) error {
 		}
 	}
 	return c.do(ctx, step{does: "puts the outcomes in order", reads: "results", writes: "results anchors"},
-		q(`create index if not exists {index} on {results} (of_row, row_no) where last and of_row is not null`,
+		q(`create index if not exists {index} on {results} `+byOutcome,
 			frag{"index": schema.Ident(fmt.Sprintf("i%d_results_by_outcome", c.run.Import))}),
 		q(`analyze {results}`),
 		q(`delete from {anchors} where word in ({words})`, frag{"words": literals(verdict.Outcomes)}),

@@ -41,6 +41,9 @@ type Undo struct {
 type undoType struct {
 	catalog.RecordType
 	place int // among the types of the undo
+	// entangled reports whether records that go are pointed to by some that go later, hangs whether records that come
+	// back point to others of the type that do.
+	entangled, hangs bool
 	// touched are the fields of which values were changed.
 	touched []catalog.Field
 }
@@ -137,6 +140,8 @@ func (u *Undo) word(w string) (sql string, isTable, ok bool) {
 		return u.table(w), true, true
 	case "results":
 		return resultsTable(u.i.ID), true, true
+	case "results_now":
+		return table(u.i.ID, u.run.ID, w), true, true
 	case "pieces":
 		return u.pieces(), false, true
 	case "run_records":
@@ -171,9 +176,10 @@ var (
 	stepPlanRemove = step{does: "plans which records go", reads: "want records history run_records undo rows_of",
 		writes: "undo"}
 	stepPlanReturn  = step{does: "plans which values return", reads: "want records undo", writes: "undo"}
+	stepPlanCircles = step{does: "looks whether records hang together", reads: "undo want"}
 	stepPlanOrder   = step{does: "makes the plan ready to be looked up", reads: "undo", writes: "undo"}
 	stepUndoWrite   = step{does: "takes back", reads: "undo want", writes: "records history undo"}
-	stepUndoOutcome = step{does: "notes what has become of the rows", reads: "undo records history", writes: "results"}
+	stepUndoOutcome = step{does: "notes what has become of the rows", reads: "undo records history", writes: "results results_now"}
 )
 
 // begin finds the record types that the undo is about and makes the table of its
@@ -220,8 +226,11 @@ func (u *Undo) plan(ctx context.Context) error {
 	if err := u.keepReferred(ctx); err != nil {
 		return err
 	}
-	for _, t := range u.types {
+	for n, t := range u.types {
 		if err := u.planReturn(ctx, t); err != nil {
+			return err
+		}
+		if err := u.findCircles(ctx, &u.types[n]); err != nil {
 			return err
 		}
 	}
@@ -304,7 +313,9 @@ func (u *Undo) stageWant(ctx context.Context, at *undoType) error {
 	defs := []string{`record_id bigint not null`, `gone boolean not null`, `restored integer not null`,
 		`version integer not null`, `was jsonb`, `fields text[] not null`}
 	cols := []string{"record_id", "gone", "restored", "version", "was", "fields"}
+	var columns []int
 	for _, f := range t.Fields {
+		before := len(cols)
 		add := func(name, sqlType string) {
 			defs, cols = append(defs, schema.Ident(name)+` `+sqlType), append(cols, schema.Ident(name))
 		}
@@ -316,16 +327,14 @@ func (u *Undo) stageWant(ctx context.Context, at *undoType) error {
 		if schema.InTitle(t.RecordType, f.Name) {
 			add("n_"+f.Name, keyText)
 		}
+		columns = append(columns, len(cols)-before)
 	}
 	if err := u.do(ctx, stepUndoTables, u.of(t), q(`drop table if exists {want}`),
 		q(`create unlogged table {want} (`+strings.Join(defs, ", ")+`)`)); err != nil {
 		return err
 	}
 	out := pgcopy.Into(ctx, u.room.onConn(u.run), u.want(t), cols)
-	w := wantWriter{t: t, c: u.catalog, out: out, width: len(cols), changed: map[string]bool{}}
-	for _, f := range t.Fields {
-		w.copiers = append(w.copiers, schema.Copier(f))
-	}
+	w := newWantWriter(t, u.catalog, out, columns, len(cols))
 	// The newest first: it says what the work has left.
 	query := `select h.record_id, h.version, h.kind, h.changes::text, coalesce(h.was::text, '') from ` +
 		schema.History(u.i.Workspace, t.Name) + ` h
@@ -339,8 +348,8 @@ func (u *Undo) stageWant(ctx context.Context, at *undoType) error {
 	if err := out.End(err); err != nil {
 		return fmt.Errorf("stage what is to return: %w", err)
 	}
-	for _, f := range t.Fields {
-		if w.changed[f.Name] {
+	for n, f := range t.Fields {
+		if w.changed[n] {
 			at.touched = append(at.touched, f)
 		}
 	}
@@ -355,19 +364,48 @@ type wantWriter struct {
 	width  int
 	record int64
 	now    wantedRecord
-	// changed are the fields of which values were changed of records that stayed.
-	changed map[string]bool
+	row    *schema.RowReader
+	places map[string]int // of fields among those of the type, by the names that the history knows
+	// By field: whether values of it were changed of records that stayed, how its values are written, and how many
+	// columns it has.
+	changed []bool
 	copiers []func(*pgcopy.Buffer, string) error
+	columns []int
 }
 
 // wantedRecord is a record with what it had before.
 type wantedRecord struct {
-	gone       bool
-	restored   int32 // the version with which it came back; 0 when it did not
-	version    int32 // of the newest entry
-	was        []byte
-	want, left map[string]string // by field, canonical; blank is ""
-	ended      map[string]bool   // fields of which somebody else has written between
+	gone     bool
+	restored int32 // the version with which it came back; 0 when it did not
+	version  int32 // of the newest entry
+	was      []byte
+	fields   []wantedField // by field
+}
+
+// wantedField is what a record had of a field, and has: both canonical, blank is "".
+type wantedField struct {
+	known      bool // the history has said it
+	ended      bool // somebody else has written between
+	want, left string
+}
+
+// newWantWriter readies a writer for records of a type.
+func newWantWriter(t undoType, c catalog.Catalog, out *pgcopy.In, columns []int, width int) *wantWriter {
+	w := &wantWriter{t: t, c: c, out: out, columns: columns, width: width, places: map[string]int{},
+		row: schema.NewRowReader(t.RecordType), changed: make([]bool, len(t.Fields))}
+	for n, f := range t.Fields {
+		w.copiers = append(w.copiers, schema.Copier(f))
+		w.places[f.Name] = n
+	}
+	for n, f := range t.Fields {
+		for _, was := range f.Was {
+			if _, taken := w.places[was]; !taken {
+				w.places[was] = n
+			}
+		}
+	}
+	w.now.fields = make([]wantedField, len(t.Fields))
+	return w
 }
 
 func (w *wantWriter) add(record int64, version int32, kind string, changes, was []byte) error {
@@ -376,9 +414,8 @@ func (w *wantWriter) add(record int64, version int32, kind string, changes, was 
 			return err
 		}
 		w.record = record
-		w.now = wantedRecord{version: version, want: map[string]string{}, left: map[string]string{}, ended: map[string]bool{}}
-		w.now.gone = kind == "delete"
-		w.now.was = slices.Clone(was)
+		clear(w.now.fields)
+		w.now = wantedRecord{version: version, gone: kind == "delete", was: slices.Clone(was), fields: w.now.fields}
 	}
 	if kind == "restore" {
 		w.now.restored = version // before that it was not there
@@ -388,14 +425,13 @@ func (w *wantWriter) add(record int64, version int32, kind string, changes, was 
 		return nil
 	}
 	if kind == "delete" && len(was) > 0 && string(changes) == "{}" {
-		values, err := schema.OfRow(w.t.RecordType, was)
+		err := w.row.Read(was, func(n int, text string) {
+			if at := &w.now.fields[n]; !at.known {
+				*at = wantedField{known: true, want: text}
+			}
+		})
 		if err != nil {
 			return fmt.Errorf("read the history of record %d: %w", record, err)
-		}
-		for _, f := range w.t.Fields {
-			if _, known := w.now.want[f.Name]; !known {
-				w.now.want[f.Name], w.now.left[f.Name] = values[f.Name], ""
-			}
 		}
 		return nil
 	}
@@ -404,38 +440,26 @@ func (w *wantWriter) add(record int64, version int32, kind string, changes, was 
 		return fmt.Errorf("read the history of record %d: %w", record, err)
 	}
 	for field, pair := range diff {
-		f, ok := w.field(field)
+		n, ok := w.places[field]
 		if !ok {
 			continue
 		}
 		if !w.now.gone {
-			w.changed[f.Name] = true
+			w.changed[n] = true
 		}
+		f, at := w.t.Fields[n], &w.now.fields[n]
 		before, after := w.text(f, pair[0]), w.text(f, pair[1])
-		switch at, known := w.now.want[f.Name]; {
-		case w.now.ended[f.Name]:
-		case !known:
-			w.now.want[f.Name], w.now.left[f.Name] = before, after
-		case at == after:
-			w.now.want[f.Name] = before
+		switch {
+		case at.ended:
+		case !at.known:
+			*at = wantedField{known: true, want: before, left: after}
+		case at.want == after:
+			at.want = before
 		default:
-			w.now.ended[f.Name] = true
+			at.ended = true
 		}
 	}
 	return nil
-}
-
-// field finds a field by the name that it had when the history was written.
-func (w *wantWriter) field(name string) (catalog.Field, bool) {
-	if f, ok := w.t.Field(name); ok {
-		return f, true
-	}
-	for _, f := range w.t.Fields {
-		if slices.Contains(f.Was, name) {
-			return f, true
-		}
-	}
-	return catalog.Field{}, false
 }
 
 // text gives the canonical text of what the history shows.
@@ -469,26 +493,31 @@ func (w *wantWriter) flush() error {
 		b.Null()
 	}
 	var names []string
-	for _, f := range w.t.Fields {
-		if want, ok := w.now.want[f.Name]; ok && want != w.now.left[f.Name] { // else there is nothing to return
-			names = append(names, f.Name)
+	for n, at := range w.now.fields {
+		if at.want != at.left { // else there is nothing to return
+			names = append(names, w.t.Fields[n].Name)
 		}
 	}
 	b.Texts(names)
-	for n, f := range w.t.Fields {
-		write := w.copiers[n]
-		want := w.now.want[f.Name]
-		if err := write(b, want); err != nil {
+	for n, at := range w.now.fields {
+		if !at.known {
+			for range w.columns[n] {
+				b.Null()
+			}
+			continue
+		}
+		f, write := w.t.Fields[n], w.copiers[n]
+		if err := write(b, at.want); err != nil {
 			return err
 		}
-		if err := write(b, w.now.left[f.Name]); err != nil {
+		if err := write(b, at.left); err != nil {
 			return err
 		}
 		if f.Normalised() {
-			b.TextOrNull(value.Key(f, want))
+			b.TextOrNull(value.Key(f, at.want))
 		}
 		if schema.InTitle(w.t.RecordType, f.Name) {
-			b.TextOrNull(value.NameKey(want))
+			b.TextOrNull(value.NameKey(at.want))
 		}
 	}
 	w.record = 0
@@ -595,6 +624,44 @@ func (u *Undo) keepReferred(ctx context.Context) error {
 			return nil
 		}
 	}
+}
+
+// circles lists the references by which records of a type that go may be pointed to by some that go later.
+func (u *Undo) circles(t undoType) (list []catalog.Pointing) {
+	for _, p := range u.catalog.PointingTo(t.Name) {
+		if n := slices.Index(u.written, p.Type.Name); n >= 0 && n <= t.place {
+			list = append(list, p)
+		}
+	}
+	return list
+}
+
+// findCircles finds out whether records of a type hang together. What somebody else links meanwhile is not seen: then
+// it counts as written since.
+func (u *Undo) findCircles(ctx context.Context, t *undoType) error {
+	for _, f := range t.Fields {
+		if f.Kind().Form != catalog.LinkForm || f.To != t.Name {
+			continue
+		}
+		n, err := u.conn.do(ctx, stepPlanCircles, u.of(*t), q(`
+			select from {undo} u join {want} w on {link} = u.record_id
+			where u.act = 'back' and u.type = {type} and u.why = '' and w.gone limit 1`, frag{"link": wanted(f, "w")}))
+		if err != nil {
+			return err
+		}
+		t.hangs = t.hangs || n > 0
+	}
+	for _, p := range u.circles(*t) {
+		n, err := u.conn.do(ctx, stepPlanCircles, u.of(*t), q(`
+			select from {undo} u join {pointing} x on x.{link} = u.record_id
+			where u.act = 'remove' and u.type = {type} and u.why = '' limit 1`,
+			frag{"pointing": schema.Records(u.i.Workspace, p.Type.Name), "link": schema.Value(p.Field.Name)}))
+		if err != nil {
+			return err
+		}
+		t.entangled = t.entangled || n > 0
+	}
+	return nil
 }
 
 // planReturn plans that values return to records that stay, where they are still

@@ -43,7 +43,7 @@ func (u *Undo) nextAndAhead(ctx context.Context, most int) (ended bool, err erro
 		if first.writes != u.writes || !first.independent() {
 			return nil
 		}
-		behind.after, behind.writes = first.high, first.writes+1
+		behind.after, behind.most, behind.writes = first.high, first.most, first.writes+1
 		a = goAhead(func(before <-chan bool) error {
 			return behind.begin(ctx, func() error { return behind.carryOutAhead(ctx, first, before) })
 		})
@@ -60,7 +60,7 @@ func (u *Undo) next(ctx context.Context, c *undoChunk, begun func() error) (ende
 		if _, err := store.LockImport(ctx, c.tx, u.run); err != nil {
 			return err
 		}
-		if err := c.find(ctx); err != nil || c.acts == 0 {
+		if err := c.find(ctx, begun != nil); err != nil || c.acts == 0 {
 			ended = err == nil
 			return err
 		}
@@ -107,19 +107,36 @@ type undoChunk struct {
 
 // begin runs f in the transaction of the chunk.
 func (c *undoChunk) begin(ctx context.Context, f func() error) error {
-	return pgx.BeginFunc(ctx, c.room.pool, func(tx pgx.Tx) error {
+	return c.room.begin(ctx, func(tx pgx.Tx) error {
 		c.tx = tx
 		return f()
 	})
 }
 
-// find finds the acts of the chunk.
-func (c *undoChunk) find(ctx context.Context) error {
+// find finds the acts of the chunk; where others behind may be carried out at the same time, so many that both have
+// the same to do.
+func (c *undoChunk) find(ctx context.Context, ahead bool) error {
+	limit := c.most
+	if ahead {
+		limit *= 2
+	}
+	if err := c.findAtMost(ctx, limit); err != nil || !ahead {
+		return err
+	}
+	c.most = share(int(c.acts), c.most)
+	if c.acts <= int64(c.most) {
+		return nil
+	}
+	return c.findAtMost(ctx, c.most)
+}
+
+// findAtMost finds the next acts of one kind.
+func (c *undoChunk) findAtMost(ctx context.Context, most int) error {
 	var place int
 	err := c.tx.QueryRow(ctx, `
 		select act, place, min(seq), max(seq), count(*) from (
 			select act, place, seq from `+c.table("undo")+` where seq > $1 order by seq limit $2
-		) x group by act, place order by min(seq) limit 1`, c.after, c.most).Scan(&c.act, &place, &c.low, &c.high, &c.acts)
+		) x group by act, place order by min(seq) limit 1`, c.after, most).Scan(&c.act, &place, &c.low, &c.high, &c.acts)
 	if store.IsMissing(err) {
 		c.acts = 0
 		return nil
@@ -172,8 +189,10 @@ func (c *undoChunk) carryOut(ctx context.Context, written bool) error {
 		return c.do(ctx, c.giveBack(within))
 	}
 	var list []stmt
-	for _, p := range c.circles() {
-		list = append(list, c.unlink(p, c.types[slices.Index(c.written, p.Type.Name)], within))
+	if c.t.entangled || written {
+		for _, p := range c.circles(c.t) {
+			list = append(list, c.unlink(p, c.types[slices.Index(c.written, p.Type.Name)], within))
+		}
 	}
 	remove := deleteRecords(c.t.RecordType,
 		`{records} r using {acts} u where r.id = u.record_id and r.version = u.version`, c.i, c.run)
@@ -186,10 +205,12 @@ func (c *undoChunk) carryOut(ctx context.Context, written bool) error {
 // independent reports whether what the chunk does does not hang on acts of its kind in other chunks.
 func (c *undoChunk) independent() bool {
 	switch c.act {
+	case verdict.BringBack:
+		return !c.t.hangs
 	case verdict.Return:
 		return !slices.ContainsFunc(c.t.touched, func(f catalog.Field) bool { return f.Kind().Form == catalog.LinkForm })
 	case verdict.Remove:
-		return len(c.circles()) == 0
+		return !c.t.entangled
 	}
 	return false
 }
@@ -200,7 +221,7 @@ func (c *undoChunk) carryOutAhead(ctx context.Context, first *undoChunk, before 
 	if err := readyAhead(ctx, c.tx, c.run); err != nil {
 		return err
 	}
-	if err := c.find(ctx); err != nil {
+	if err := c.find(ctx, false); err != nil {
 		return err
 	}
 	if c.acts == 0 || c.act != first.act || c.t.place != first.t.place {
@@ -223,16 +244,6 @@ func (c *undoChunk) carryOutAhead(ctx context.Context, first *undoChunk, before 
 		return errBetween
 	}
 	return c.note(ctx)
-}
-
-// circles lists the references by which records that go later may point to those of the chunk.
-func (c *undoChunk) circles() (list []catalog.Pointing) {
-	for _, p := range c.catalog.PointingTo(c.t.Name) {
-		if n := slices.Index(c.written, p.Type.Name); n >= 0 && n <= c.t.place {
-			list = append(list, p)
-		}
-	}
-	return list
 }
 
 // lookAgain keeps what somebody else has changed since the plan was made.
@@ -297,15 +308,18 @@ func (c *undoChunk) value(f catalog.Field) string {
 	return `(select k.id from ` + schema.Records(c.i.Workspace, target.Name) + ` k where k.id = ` + wanted(f, "w") + `)`
 }
 
-// bringBack makes deleted records again, with their ids.
+// bringBack makes deleted records again, with their ids. The history keeps what they are then, but for links to what is
+// no longer there.
 func (c *undoChunk) bringBack(within frag) stmt {
 	var columns, values, names []string
-	var changes []schema.Becomes
+	lost := []string{`null::text`}
 	for _, f := range c.t.Fields {
 		v := c.value(f)
 		columns, values = append(columns, schema.Value(f.Name)), append(values, v)
-		changes = append(changes, schema.Becomes{Field: f.Name, Is: v + ` is not null`, Was: `null`,
-			Now: schema.Shown(c.catalog, f, v)})
+		if f.Kind().Form == catalog.LinkForm {
+			lost = append(lost, `case when `+wanted(f, "w")+` is not null and r.`+schema.Value(f.Name)+` is null then `+
+				literal("f_"+f.Name)+` end`)
+		}
 		if f.Normalised() {
 			columns, values = append(columns, schema.Key(f.Name)), append(values, `w.`+schema.Key(f.Name))
 		}
@@ -317,20 +331,21 @@ func (c *undoChunk) bringBack(within frag) stmt {
 		names = append(names, `w.`+schema.Name(f))
 	}
 	return q(`
-		with made as (
-			insert into {records} (id, version, created_at, created_by, changed_by, import, {title_column}{columns})
+		with todo as materialized (select w.* from {acts} u join {want} w on w.record_id = u.record_id),
+		made as (
+			insert into {records} as r (id, version, created_at, created_by, changed_by, import, {title_column}{columns})
 			select w.record_id, w.version + 1, coalesce((w.was->>'created_at')::timestamptz, now()),
 			coalesce((w.was->>'created_by')::bigint, @person), @person,
 				(w.was->>'import')::bigint, {title}{values}
-			from {acts} u join {want} w on w.record_id = u.record_id
+			from todo w
 			order by w.record_id
-			returning id, version
+			returning r.*
 		)
-		insert into {history} (record_id, version, person, import, run, kind, changes)
-		select m.id, m.version, @person, @import, @run, 'restore', {changes}
-		from made m join {want} w on w.record_id = m.id`,
+		insert into {history} (record_id, version, person, import, run, kind, changes, was)
+		select r.id, r.version, @person, @import, @run, 'restore', '{}', w.was - array_remove(array[{lost}], null)
+		from made r join todo w on w.record_id = r.id`,
 		within, frag{"title_column": schema.Title, "columns": behind(columns), "values": behind(values),
-			"changes": schema.Changes(changes), "title": titleOfParts(names)},
+			"lost": list(lost), "title": titleOfParts(names)},
 		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
 }
 
@@ -408,7 +423,7 @@ func (u *Undo) End(ctx context.Context, event life.Event, trouble *store.Trouble
 	if err != nil {
 		return err
 	}
-	return pgx.BeginFunc(ctx, u.room.pool, func(tx pgx.Tx) error {
+	return u.room.begin(ctx, func(tx pgx.Tx) error {
 		i, err := store.LockImport(ctx, tx, u.run)
 		if err != nil {
 			return err
@@ -460,17 +475,15 @@ func (u *Undo) somethingLeft(ctx context.Context, tx pgx.Tx) (left bool, err err
 	return left, err
 }
 
-// becomeBefore is the SQL of what an earlier load has made or changed of a draft o of a row that
-// was held then for another of its records, and that has found it unchanged since.
-const becomeBefore = `select p.run, p.outcome from {results} p
-	where p.row_no = o.row_no and p.draft = o.draft and not p.last and p.record_id = o.record_id
-	and p.outcome in ('created', 'updated')`
-
-// partLeft tells whether some records of rows that are held, or undone by now, are left.
+// partLeft tells whether some records of rows that are held, or undone by now, are left: also of a draft that an
+// earlier load has made or changed and a later one, when its row was no longer held, has found unchanged.
 func (u *Undo) partLeft(ctx context.Context, tx pgx.Tx) (left bool, err error) {
-	sql, _, err := q(`select exists (select from {results} o
-		where o.last and (o.outcome in ('created', 'updated', 'deleted') or o.outcome = 'unchanged'
-		and exists ({before})))`, frag{"before": becomeBefore}).compose(u.word)
+	sql, _, err := q(`select exists (select from {results} o where o.last and o.outcome in ('created', 'updated', 'deleted'))
+		or exists (
+			select from {results} o
+			join {results} p on p.row_no = o.row_no and p.draft = o.draft and p.record_id = o.record_id
+			where o.last and o.outcome = 'unchanged' and not p.last and p.outcome in ('created', 'updated')
+		)`).compose(u.word)
 	if err != nil {
 		return false, err
 	}
@@ -513,16 +526,17 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 				and not exists (select from became_now b where b.row_no = o.row_no and b.draft = o.draft)`,
 			frag{"only": only, "with": literals([]verdict.Reason{verdict.Repeated, verdict.Merged, verdict.Grouped})}, run),
 		// A row that was opened so is again what it was.
-		q(`insert into became_now select o.row_no, o.draft, @run, p.outcome, p.record_id, p.detail
-			from {results} o
-			cross join lateral (
-				select * from {results} x where x.row_no = o.row_no and x.draft = o.draft and not x.last and x.run < o.run
-				order by x.run desc limit 1
-			) p
-			where o.last and o.run = {pieces} and o.outcome = 'undone' and o.record_id is null{only}
-				and (p.record_id is null or exists (select from became_now b where b.draft = o.draft
-				and b.record_id = p.record_id and b.outcome <> 'undone'))`, frag{"only": only}, run),
-		q(`create index on became_now (row_no, draft)`),
+		q(`insert into became_now
+			with was as materialized (
+				select distinct on (o.row_no, o.draft) o.row_no, o.draft, p.outcome, p.record_id, p.detail
+				from {results} o join {results} p on p.row_no = o.row_no and p.draft = o.draft and not p.last and p.run < o.run
+				where o.last and o.run = {pieces} and o.outcome = 'undone' and o.record_id is null{only}
+				order by o.row_no, o.draft, p.run desc
+			),
+			again as materialized (select distinct draft, record_id from became_now where outcome <> 'undone')
+			select w.row_no, w.draft, @run, w.outcome, w.record_id, w.detail
+			from was w left join again b on b.draft = w.draft and b.record_id = w.record_id
+			where w.record_id is null or b.record_id is not null`, frag{"only": only}, run),
 		q(`analyze became_now`))
 	if err != nil {
 		return nil, nil, err
@@ -536,15 +550,7 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 			return nil, nil, err
 		}
 	}
-	// What was so far stays, and no longer holds: no index follows it. It is quicker so than to
-	// write what is now in its place, which both indexes would follow.
-	err = do(u.word,
-		q(`update {results} o set last = false from became_now b where o.last and o.row_no = b.row_no and o.draft = b.draft`),
-		q(`insert into {results} (row_no, draft, run, outcome, of_row, record_id, detail)
-			select b.row_no, b.draft, b.run, b.outcome, {of_row}, b.record_id, b.detail from {rows}
-			order by b.row_no, b.draft`, frag{"of_row": ofRow, "rows": rows}),
-		q(`analyze {results}`))
-	if err != nil {
+	if err := u.replaceResults(ctx, tx, do, ofRow, rows); err != nil {
 		return nil, nil, err
 	}
 	all, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from {results}
@@ -554,6 +560,44 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 			group by of_row`, frag{"each": each}))
 	}
 	return all, touched, err
+}
+
+// replaceResults writes what has become of rows in the place of what was so far, which stays and no longer holds. Of
+// is the SQL of what has become of a row as a whole, from what has become of its drafts.
+//
+// Where it is of a third of all rows or more they are all written anew, and the table takes the place of the one before:
+// two indexes made once cost less than to follow each row, and who looks at the rows meanwhile sees what was so far.
+func (u *Undo) replaceResults(ctx context.Context, tx pgx.Tx, do func(vocabulary, ...stmt) error, of, from string) error {
+	now := q(`select b.row_no, b.draft, b.run, true, b.outcome, {of_row}, b.record_id, b.detail from {rows}`,
+		frag{"of_row": of, "rows": from})
+	var touched, all int64
+	err := tx.QueryRow(ctx, `select (select count(*) from became_now), (select count(*) from `+resultsTable(u.i.ID)+`)`).
+		Scan(&touched, &all)
+	if err != nil {
+		return fmt.Errorf("count what has become of rows: %w", err)
+	}
+	if touched < all/3 {
+		return do(u.word,
+			q(`update {results} o set last = false from became_now b
+				where o.last and o.row_no = b.row_no and o.draft = b.draft`),
+			q(`insert into {results} ({columns}) {now} order by b.row_no, b.draft`, frag{"columns": resultColumns, "now": now.text}, now.words),
+			q(`analyze {results}`))
+	}
+	name := fmt.Sprintf("i%d_results", u.i.ID)
+	return do(u.word,
+		q(`create table {results_now} (like {results} including defaults)`),
+		q(`insert into {results_now} ({columns})
+			select o.row_no, o.draft, o.run, o.last and b.row_no is null, o.outcome, o.of_row, o.record_id, o.detail
+			from {results} o left join became_now b on o.last and b.row_no = o.row_no and b.draft = o.draft
+			union all
+			{now}`, frag{"columns": resultColumns, "now": now.text}, now.words),
+		q(`create unique index on {results_now} `+ofLast),
+		q(`create index {by_outcome_now} on {results_now} `+byOutcome, frag{"by_outcome_now": schema.Ident(name + "_by_outcome_now")}),
+		q(`analyze {results_now}`),
+		q(`drop table {results}`),
+		q(`alter table {results_now} rename to {name}; alter index {by_outcome_now} rename to {by_outcome}`, frag{
+			"name": schema.Ident(name), "by_outcome": schema.Ident(name + "_by_outcome"),
+			"by_outcome_now": schema.Ident("staging", name+"_by_outcome_now")}))
 }
 
 // rowsNow are the statements that note what has become of rows that make several records, some of
@@ -592,27 +636,30 @@ func (u *Undo) becameNow(n int) stmt {
 			where run = any(array(select piece from runs where import = @import and work = 'undo' and undoes && {list}))
 			order by record_id, version desc
 		),
-		kept as materialized (select record_id from {undo} where type = {type} and kept <> '{}')
+		kept as materialized (select distinct record_id from {undo} where type = {type} and kept <> '{}'),
+		earlier as materialized (
+			-- What was before what holds; also of a draft whose row was held then for another of its records, and that
+			-- a later load has found unchanged.
+			select row_no, record_id, (array_agg(outcome order by run desc))[1] as was,
+				bool_or(run = {pieces} and outcome <> 'deleted') as written, bool_or(run = {pieces} and outcome = 'updated') as changed
+			from {results} where not last and draft = {n} and outcome in ('created', 'updated', 'deleted')
+			group by row_no, record_id
+		)
 		select o.row_no, o.draft, @run,
-			case
-				when o.outcome = 'undone' then coalesce((
-					select p.outcome from {results} p
-					where p.row_no = o.row_no and p.draft = o.draft and not p.last and p.record_id = o.record_id
-					and p.outcome in ('created', 'updated', 'deleted')
-					order by p.run desc limit 1), o.outcome)
-				else 'undone'
-			end,
+			case when o.outcome = 'undone' then coalesce(e.was, o.outcome) else 'undone' end,
 			o.record_id,
-			case when exists (select from kept k where k.record_id = o.record_id) then 'kept in part: changed_since' end
-		from {results} o join mine m on m.record_id = o.record_id
+			case when k.record_id is not null then 'kept in part: changed_since' end
+		from {results} o
+		join mine m on m.record_id = o.record_id
+		left join earlier e on e.row_no = o.row_no and e.record_id = o.record_id
+		left join kept k on k.record_id = o.record_id
 		where o.last and o.draft = {n}
 			and (
 				o.run = {pieces} and o.outcome in ('created', 'updated', 'deleted', 'undone')
 				and (o.outcome <> 'created' or m.kind = 'delete')
-				or o.outcome = 'unchanged' and exists (select from ({before}) p where p.run = {pieces}
-				and (p.outcome <> 'created' or m.kind = 'delete'))
+				or o.outcome = 'unchanged' and e.written and (e.changed or m.kind = 'delete')
 			){only}`,
-		frag{"n": schema.Int(n + 1), "only": only, "before": becomeBefore, "list": numbers(u.run.Undoes)},
+		frag{"n": schema.Int(n + 1), "only": only, "list": numbers(u.run.Undoes)},
 		arg{"run": u.run.Piece, "import": u.i.ID})
 }
 

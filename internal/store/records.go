@@ -300,22 +300,26 @@ func (s *Store) History(ctx context.Context, workspace string, t catalog.RecordT
 	return append(list, Event{Version: 1, At: r.CreatedAt, Person: r.CreatedBy, Import: r.Import, Kind: "create"}), nil
 }
 
-// tellRow tells what a deleted record was as changes, from its row.
+// tellRow tells what a record was when it was deleted, or came back, as changes, from its row.
 func (e *Event) tellRow(c catalog.Catalog, t catalog.RecordType) error {
-	if e.Kind != "delete" || len(e.Was) == 0 || len(e.Changes.V) > 0 {
+	if e.Kind != "delete" && e.Kind != "restore" || len(e.Was) == 0 || len(e.Changes.V) > 0 {
 		return nil
 	}
-	values, err := schema.OfRow(t, e.Was)
-	if err != nil {
-		return fmt.Errorf("read history: %w", err)
-	}
 	e.Changes.V = map[string][2]*string{}
-	for name, v := range values {
-		if f, _ := t.Field(name); f.Type == catalog.Reference {
+	err := schema.NewRowReader(t).Read(e.Was, func(n int, v string) {
+		f := t.Fields[n]
+		if f.Type == catalog.Reference {
 			target, _ := c.Type(f.To)
 			v = target.Prefix + "-" + v
 		}
-		e.Changes.V[name] = [2]*string{&v, nil}
+		if e.Kind == "delete" {
+			e.Changes.V[f.Name] = [2]*string{&v, nil}
+		} else {
+			e.Changes.V[f.Name] = [2]*string{nil, &v}
+		}
+	})
+	if err != nil {
+		return fmt.Errorf("read history: %w", err)
 	}
 	return nil
 }
