@@ -130,11 +130,13 @@ func setCells(from string) stmt {
 		update {cells} c set cells = x.cells
 		from (
 			select c.row_no, (
-				select array_agg(coalesce(e.value, c.cells[n], '') order by n)
+				select array_agg(coalesce(r.said[array_position(r.places, n - 1)], c.cells[n], '') order by n)
 				from generate_series(1, greatest(cardinality(c.cells), r.last + 1)) n
-				left join {from} e on e.row_no = c.row_no and e.place = n - 1
 			) as cells
-			from (select row_no, max(place) as last from {from} y group by row_no) r join {cells} c on c.row_no = r.row_no
+			from (
+				select row_no, max(place) as last, array_agg(place) as places, array_agg(value) as said
+				from {from} y group by row_no
+			) r join {cells} c on c.row_no = r.row_no
 		) x
 		where x.row_no = c.row_no`, frag{"from": from})
 }
