@@ -545,6 +545,20 @@ func TestNamesByGivenNames(t *testing.T) {
 	}
 }
 
+// Mailboxes that are called like the people are theirs, also where nobody knows their names as such but the headers.
+func TestMailboxesOfPeopleWithRareNames(t *testing.T) {
+	c := standard(t)
+	account, _ := c.Type("account")
+	v := NewView(columnsOf("Company=Tern AB|Gull AB|Kade AB|Lund HB;Company town=Moss|Oslo|Moss|Oslo;First name=Muhisa|Tikipo|Najovu|Rilepu;" +
+		"Last name=Kinoba|Depulo|Rapemu|Gurari;E-mail=muhisa.kinoba@quaymail.example|tikipo@quaymail.example|" +
+		"rapemu.n@quaymail.example|rgurari@quaymail.example"))
+	nothing := func(string) Memory { return nil }
+	r := v.WithDraft(Routine(account, v.Across([]Target{{Type: account}})), c, mapping.Draft{Type: "contact"}, nothing)
+	if o := r.Drafts[1].Fields["email"]; !slices.Equal(o.From, []string{"E-mail"}) {
+		t.Errorf("the mailboxes go to %+v", r.Drafts)
+	}
+}
+
 // What a header says of a record that is made later goes there, though it was taken for something like it of one that
 // was there before.
 func TestHeadersThatSayItBetter(t *testing.T) {

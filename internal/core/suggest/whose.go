@@ -176,7 +176,9 @@ var inPlainLetters = strings.NewReplacer("ä", "ae", "ö", "oe", "ü", "ue", "Ä
 func (v *View) nameWords() map[string]bool {
 	words := map[string]bool{}
 	for n, col := range v.columns {
-		if p := v.kinds[n].p; !v.kinds[n].known || p[textkind.Given]+p[textkind.Family]+p[textkind.FullName] < 0.9 {
+		p := v.kinds[n].p
+		byCells := v.kinds[n].known && p[textkind.Given]+p[textkind.Family]+p[textkind.FullName] >= 0.9
+		if !byCells && !meansOnly(col.Header, "given", "given name", "family", "family name") {
 			continue
 		}
 		for _, s := range col.Samples {
