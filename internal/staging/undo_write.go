@@ -331,19 +331,18 @@ func (c *undoChunk) bringBack(within frag) stmt {
 		names = append(names, `w.`+schema.Name(f))
 	}
 	return q(`
-		with todo as materialized (select w.* from {acts} u join {want} w on w.record_id = u.record_id),
-		made as (
+		with made as (
 			insert into {records} as r (id, version, created_at, created_by, changed_by, import, {title_column}{columns})
 			select w.record_id, w.version + 1, coalesce((w.was->>'created_at')::timestamptz, now()),
 			coalesce((w.was->>'created_by')::bigint, @person), @person,
 				(w.was->>'import')::bigint, {title}{values}
-			from todo w
+			from {acts} u join {want} w on w.record_id = u.record_id
 			order by w.record_id
 			returning r.*
 		)
 		insert into {history} (record_id, version, person, import, run, kind, changes, was)
 		select r.id, r.version, @person, @import, @run, 'restore', '{}', w.was - array_remove(array[{lost}], null)
-		from made r join todo w on w.record_id = r.id`,
+		from made r join {want} w on w.record_id = r.id`,
 		within, frag{"title_column": schema.Title, "columns": behind(columns), "values": behind(values),
 			"lost": list(lost), "title": titleOfParts(names)},
 		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
@@ -604,6 +603,7 @@ func (u *Undo) replaceResults(ctx context.Context, tx pgx.Tx, do func(vocabulary
 // which the undo has touched: it stands with the first of them, which is written anew.
 func (u *Undo) rowsNow() []stmt {
 	return []stmt{
+		q(`create index on became_now (row_no, draft)`), // the server takes what is left beside these for one row
 		q(`create temp table rows_now on commit drop as
 			select row_no, (array[{words}])[min(array_position(array[{words}], outcome))] as of_row
 			from (
