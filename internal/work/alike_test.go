@@ -45,7 +45,7 @@ func TestFewRowsAmongManyRecords(t *testing.T) {
 	b.load(b.check(b.change(b.upload("contact",
 		sheetOf(set.Fields, len(set.Records), func(i int) map[string]string { return set.Records[i] })),
 		func(r *mapping.Routine) {
-			r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}} // none of which is compared
+			r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"given_name", "family_name", "birthday", "email"}}} // no two are equal
 		})))
 	contact, err := b.catalog().MustType("contact")
 	b.ok(err)

@@ -435,8 +435,8 @@ func TestFrequentValuesDoNotExplode(t *testing.T) {
 	b.room.InChunks(20_000)
 	const n = 6000
 	text := func(mark string) string {
-		return lines("Given name,Family name,E-mail,Phone,Town", n, func(k int) string {
-			return fmt.Sprintf("n/a,%s%d,info@marina.example,+4755112233,Bergvik", mark, k*7919%n)
+		return lines("Ref,Given name,Family name,E-mail,Phone,Town", n, func(k int) string {
+			return fmt.Sprintf("%[1]s-%[2]d,n/a,%[1]s%[3]d,info@marina.example,+4755112233,Bergvik", mark, k, k*7919%n)
 		})
 	}
 	b.load(b.check(b.exactly(b.upload("contact", text("Berg")), "source_ref")))
@@ -455,8 +455,8 @@ func TestEstimatedWeights(t *testing.T) {
 	if _, err := b.work.EstimateWeights(b.Context(), "main", "contact", b.person); !fault.Is(err, "too_few_records") {
 		t.Errorf("few records: %v", err)
 	}
-	b.load(b.check(b.exactly(b.upload("contact", lines("Given name,Family name,E-mail,Town", 4000, func(k int) string {
-		return fmt.Sprintf("Kari,Nes%dvik,k%d@nes.example,Vik%d", k/2, k/2, k%40)
+	b.load(b.check(b.exactly(b.upload("contact", lines("Ref,Given name,Family name,E-mail,Town", 4000, func(k int) string {
+		return fmt.Sprintf("K-%d,Kari,Nes%dvik,k%d@nes.example,Vik%d", k, k/2, k/2, k%40)
 	})), "source_ref")))
 	w, err := b.work.EstimateWeights(b.Context(), "main", "contact", b.person)
 	b.ok(err)

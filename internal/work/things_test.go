@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
 )
@@ -69,6 +70,21 @@ func TestTasksWithoutNumber(t *testing.T) {
 	i := b.check(b.upload("task", head+"Call about the mooring,2026-12-01,yes,A-1\n"+
 		"Call about the mooring,2027-02-01,no,A-1\nSend the offer,2026-12-01,no,A-1\n"))
 	b.want(b.rows(i), "[2 update (update 1) 3 ask (ask) 4 create (create)]")
+}
+
+// Who says by what records are found is told when no column gives it, instead of every row making another record.
+func TestRulesThatNoColumnGives(t *testing.T) {
+	b := start(t)
+	i := b.change(b.upload("account", "Company,Town\nTern,Oslo\n"), func(r *mapping.Routine) {
+		r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}}
+	})
+	if err := b.work.Check(b.Context(), i, b.person); !fault.Is(err, "rules_without_columns") {
+		t.Fatalf("checked by rules that find nothing: %v", err)
+	}
+	i = b.change(i, func(r *mapping.Routine) {
+		r.Drafts[0].Match = append(r.Drafts[0].Match, catalog.MatchRule{Fields: []string{"name"}, Alike: []string{"locality"}})
+	})
+	b.want(b.check(i).Totals.V.Verdicts, map[verdict.Verdict]int64{"create": 1})
 }
 
 // A rule may compare any fields. What it finds alone is taken when it tells nearly
