@@ -293,8 +293,11 @@ func refused(now Now, event Event) *fault.Error {
 			}
 		}
 	}
-	return fault.Newf(fault.Conflict, "wrong_state", "this cannot be done while the import is %s", now.State).
-		Mended("It can be done while it is " + or(from) + ".")
+	no := fault.Newf(fault.Conflict, "wrong_state", "this cannot be done while the import is %s", now.State)
+	if event == Load && Allows(now, Check) == nil { // rows that are held or taken back are open
+		return no.Mended("Check it again: then what is open can be loaded.")
+	}
+	return no.Mended("It can be done while it is " + or(from) + ".")
 }
 
 func or(list []string) string {

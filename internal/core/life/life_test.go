@@ -167,6 +167,18 @@ func TestPossible(t *testing.T) {
 	}
 }
 
+// Who wants to load what was held or taken back is told to check it again, where that is possible.
+func TestWhatMendsALoad(t *testing.T) {
+	read := map[Fact]bool{Read: true, Mapped: true, Written: true}
+	for state, want := range map[State]string{Loaded: "Check it again", Undone: "Check it again", Closed: "while it is"} {
+		_, _, err := Next(Now{State: state, Rest: Loaded, Facts: read}, Load)
+		f, _ := fault.From(err)
+		if f == nil || !strings.Contains(f.Mend, want) {
+			t.Errorf("%s: %+v", state, f)
+		}
+	}
+}
+
 func ExampleNext() {
 	now := Now{State: Ready, Rest: Open, Facts: map[Fact]bool{Read: true, Mapped: true}}
 	_, after, _ := Next(now, Load)
