@@ -25,7 +25,7 @@ var (
 		writes: "gone",
 	}
 	stepRemoved = step{does: "deletes children that are gone from the source", reads: "gone results",
-		writes: "records history"}
+		writes: "gone records history"}
 )
 
 // goneFrom gives the statements that list the children which are gone, for all rows.
@@ -148,10 +148,16 @@ func (c *chunk) removeGone(ctx context.Context) error {
 			free = append(free, `not exists (select from `+pointing+` x where `+schema.Column(p.Field, "x")+` = r.id)`)
 		}
 		d := &draftChunk{chunk: c, check: k, plan: k.plan}
+		// Those that a row turned out to mean stay; told apart on their own, so that the server does not look through all
+		// rows for each.
+		_, err := d.do(ctx, stepRemoved, q(`update {gone} g set unsure = true from {results} o
+			where o.last and o.draft = {n} and o.record_id = g.record_id`))
+		if err != nil {
+			return err
+		}
 		n, err := d.do(ctx, stepRemoved, deleteRecords(k.plan.Type, `{records} r using {gone} g
 			where r.id = g.record_id and r.version = g.version and not g.unsure and `+schema.Column(k.plan.Child.Field, "r")+
 			` = g.parent
-				and not exists (select from {results} o where o.last and o.draft = {n} and o.record_id = r.id)
 				and `+strings.Join(free, " and "), c.i, c.run))
 		if err != nil {
 			return err

@@ -517,6 +517,8 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 	}
 	run := arg{"run": u.run.Piece}
 	err = do(u.word,
+		// The server takes what is left beside these rows for one row, and would look through them for each.
+		q(`create index on became_now (row_no, draft); analyze became_now`),
 		// A row for which another stood is open again when that is.
 		q(`insert into became_now select o.row_no, o.draft, @run, 'undone', null, null
 			from {results} o
@@ -535,8 +537,7 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 			again as materialized (select distinct draft, record_id from became_now where outcome <> 'undone')
 			select w.row_no, w.draft, @run, w.outcome, w.record_id, w.detail
 			from was w left join again b on b.draft = w.draft and b.record_id = w.record_id
-			where w.record_id is null or b.record_id is not null`, frag{"only": only}, run),
-		q(`analyze became_now`))
+			where w.record_id is null or b.record_id is not null`, frag{"only": only}, run))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -603,7 +604,6 @@ func (u *Undo) replaceResults(ctx context.Context, tx pgx.Tx, do func(vocabulary
 // which the undo has touched: it stands with the first of them, which is written anew.
 func (u *Undo) rowsNow() []stmt {
 	return []stmt{
-		q(`create index on became_now (row_no, draft)`), // the server takes what is left beside these for one row
 		q(`create temp table rows_now on commit drop as
 			select row_no, (array[{words}])[min(array_position(array[{words}], outcome))] as of_row
 			from (
