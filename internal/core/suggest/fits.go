@@ -495,7 +495,7 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are words, not numbers"
 	case f.Key && f.Type == catalog.Text && c.share("several words", severalWords) > 0.8:
 		return against, "its values are phrases, not numbers"
-	case f.Key && c.field.Type == catalog.Text && c.col.Distinct == c.col.Filled && c.col.Longest < 25 &&
+	case f.Key && c.field.Type == catalog.Text && c.col.AllDiffer() && c.col.Longest < 25 &&
 		c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) > 0.9:
 		return supports, "its values are numbers that tell records apart"
 	case f.ComparedAs() == catalog.AsPostalCode &&

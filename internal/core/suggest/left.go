@@ -214,7 +214,7 @@ func (l *left) saidInPart() {
 
 // tellsApart reports whether the cells of a column are all filled, each otherwise, and do not count.
 func tellsApart(c sheet.Column) bool {
-	return c.Blank == 0 && c.Distinct == c.Filled && !countsRows(c.Samples)
+	return c.Blank == 0 && c.AllDiffer() && !countsRows(c.Samples)
 }
 
 // leastPart is how well a header must say a field for that.

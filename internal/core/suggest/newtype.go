@@ -109,7 +109,7 @@ func (v *View) newField(c catalog.Catalog, n int, col sheet.Column, rows int64) 
 		}
 		return len(col.Samples) > 0
 	}
-	alone := col.Distinct == rows && col.Filled == rows && rows > 1
+	alone := col.Filled == rows && col.AllDiffer() && rows > 1
 	switch {
 	case sure && known.Type == catalog.Text && known.Key && alone:
 		f.Key = true
