@@ -53,6 +53,25 @@ func TestConsoleMend(t *testing.T) {
 	held("2")
 }
 
+// Rows that are held as they are for one record are put together where that is said.
+func TestConsoleRowsForOneRecord(t *testing.T) {
+	s := serve(t)
+	s.uchi(3, "", "import", s.file("visitors.csv", "Ref,First name,Surname,Phone\nV-1,Åse,Øksnes,\nV-1,Åse,Øksnes,+4722334455\n"),
+		"--into", "contact", "--check-only")
+	p := open(s)
+	p.do("open the check", chromedp.Navigate(p.server+"/w/main/imports/1/check"))
+	p.click(`//aside//button[contains(., "the row is for the same record as an earlier one")]`)
+	p.click(`//aside//button[.="Make one of them, top to bottom"]`)
+	p.do("see it kept", chromedp.WaitVisible(`//span[@role="status"][.="Saved"]`, chromedp.BySearch))
+	p.click(`//aside//button[.="Check 2 rows" or .="Check again"]`)
+	p.do("none is held", chromedp.WaitVisible(`//button[@aria-pressed][contains(., "create")]/b[.="1"]`, chromedp.BySearch),
+		chromedp.WaitNotPresent(`//button[@aria-pressed][contains(., "hold")]`, chromedp.BySearch))
+	s.uchi(0, "", "load", "1", "--yes")
+	if out := s.uchi(0, "", "records", "contact", "CON-1"); !strings.Contains(out, "+4722334455") {
+		t.Errorf("the rows were not put together:\n%s", out)
+	}
+}
+
 // A load begins with a row; it is looked at, taken back, and all is loaded; then
 // that is taken back after somebody else has changed a record, whose change stays.
 func TestConsoleUndo(t *testing.T) {

@@ -163,6 +163,16 @@ export function originOf(i: Import, at: Spot): Origin | undefined {
   return routineOf(i).drafts.find((d) => calledOf(d) === draft)?.fields[field];
 }
 
+/** What may become of the rows of a file that are for one record. */
+export const repeatChoices: { value: NonNullable<Draft["repeats"]>; label: string }[] = [
+  { value: "hold", label: "hold the later ones" },
+  { value: "once", label: "make one, hold what contradicts" },
+  { value: "first", label: "the first counts" },
+  { value: "last", label: "the last counts" },
+  { value: "merge", label: "make one of them, top to bottom" },
+  { value: "ask", label: "ask me" },
+];
+
 /** Changes one draft of a routine. */
 export function setDraft(r: Routine, name: string, part: Partial<Draft>): Routine {
   return { ...r, drafts: r.drafts.map((d) => (calledOf(d) === name ? { ...d, ...part } : d)) };

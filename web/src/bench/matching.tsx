@@ -7,7 +7,7 @@ import { labelOf, RuleDialog, RuleList } from "../ui/rules";
 import { count, DraftTotals, TotalsBar, verdictWords } from "../ui/verdict";
 import { applied, changesBetween, type Change } from "./changes";
 import { useEditing, useKept } from "./edited";
-import { routineOf, setDraft as withDraft } from "./mapping";
+import { repeatChoices, routineOf, setDraft as withDraft } from "./mapping";
 import { KindTabs, Section, type PanelProps } from "./panel";
 
 const mays: Option<Routine["may"]>[] = [
@@ -15,14 +15,6 @@ const mays: Option<Routine["may"]>[] = [
   { value: "create", label: "only create; rows found are left out" },
   { value: "update", label: "only update; rows not found are left out" },
   { value: "delete", label: "delete the records that are found" },
-];
-const repeats: Option<NonNullable<Draft["repeats"]>>[] = [
-  { value: "hold", label: "hold the later ones" },
-  { value: "once", label: "make one, hold what contradicts" },
-  { value: "first", label: "the first counts" },
-  { value: "last", label: "the last counts" },
-  { value: "merge", label: "make one of them, top to bottom" },
-  { value: "ask", label: "ask me" },
 ];
 const boths: Option<NonNullable<Draft["both"]>>[] = [
   { value: "replace", label: "the row's value replaces it" },
@@ -134,7 +126,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
           label="Rows for the same record"
           disabled={fixed}
           value={d.repeats ?? usual}
-          options={repeats.filter((x) => !pointedTo || x.value !== "last")}
+          options={repeatChoices.filter((x) => !pointedTo || x.value !== "last")}
           onChange={(v) => change({ repeats: v })}
         />
       </Section>

@@ -9,7 +9,7 @@ import { count } from "../ui/verdict";
 import { HomeOffer } from "./home";
 import { CellEditor, fieldAt, hasNear, useNear } from "./cell";
 import { useEditing } from "./edited";
-import { labelOf, originOf, routineOf, setOriginIn, spot, type Kind, type Spot } from "./mapping";
+import { labelOf, originOf, repeatChoices, routineOf, setDraft, setOriginIn, spot, type Kind, type Spot } from "./mapping";
 import { useAnswers } from "./questions";
 import { ValuesDialog } from "./values";
 
@@ -213,6 +213,25 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
           ))}
           {(values.data?.values.length ?? 0) > shownValues && <li className="text-ink-faint">… and others</li>}
         </ul>
+      )}
+      {problem.code === "duplicate_row" && kinds.length === 1 && (
+        <div className={kindButtons}>
+          {repeatChoices
+            .filter((x) => ["merge", "first", "last"].includes(x.value))
+            .map((x) => (
+              <Button
+                key={x.value}
+                title="So it is with all rows that are for one record, here and in later files; see Matching."
+                onClick={() =>
+                  void editing
+                    .put(`of rows for one record ${x.label}`, setDraft(routineOf(i), kinds[0]?.name ?? "", { repeats: x.value }))
+                    .catch(() => undefined)
+                }
+              >
+                {x.label[0]?.toUpperCase() + x.label.slice(1)}
+              </Button>
+            ))}
+        </div>
       )}
       <div className={kindButtons}>
         {column && meant && <Button onClick={() => setAsking("values")}>What the words mean…</Button>}
