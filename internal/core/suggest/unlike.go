@@ -59,7 +59,8 @@ func (v *View) unlike(t catalog.RecordType, f catalog.Field, take mapping.Take, 
 		switch {
 		case fit == contradicts:
 			return what
-		case sure && f.ComparedAs() == catalog.AsCompanyName && kinds.p[textkind.FullName] > 0.97:
+		case sure && f.ComparedAs() == catalog.AsCompanyName && kinds.p[textkind.FullName] > 0.97 &&
+			share(col.Samples, withLegalForm) == 0: // Marina Gdynia S.A. is nobody
 			return "its values look like names of people"
 		}
 	case mapping.TakeGivenName, mapping.TakeFamilyName, mapping.TakeFamilyFirst, mapping.TakeGivenLast:

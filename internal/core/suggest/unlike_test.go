@@ -42,6 +42,19 @@ func TestCellsUnlikeTheirFields(t *testing.T) {
 	}
 }
 
+// Companies that are called as people could be are none, where some say their legal form.
+func TestCompaniesCalledLikePeople(t *testing.T) {
+	account, _ := standard(t).Type("account")
+	d := mapping.Draft{Type: "account", Fields: map[string]mapping.Origin{"name": {From: []string{"Firma"}}}}
+	const names = "Firma=Marina Gdynia%s|Marina Szczecin|Paula Adamczyk|Marina Olsztyn|Anna Kowalska|Marina Giżycko|Klara Nowak|Marina Wolin"
+	for form, want := range map[string]int{"": 1, " S.A.": 0} {
+		list := NewView(columnsOf(fmt.Sprintf(names, form))).Unlike([]Target{{Type: account}}, []mapping.Draft{d})
+		if len(list) != want {
+			t.Errorf("with %q: %+v", form, list)
+		}
+	}
+}
+
 // What is told of yes and no is what is read: of a header that denies what its field asks, unless
 // somebody has said how it is meant.
 func TestColumnsThatSayTheOpposite(t *testing.T) {
