@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/csv"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -45,21 +46,26 @@ func alikeOne(ctx context.Context, set labelled.Set, bin, out, dir string) error
 	records, incoming := filepath.Join(out, "alike-records.csv"), filepath.Join(out, "alike-rows.csv")
 	defer os.Remove(records)
 	defer os.Remove(incoming)
-	if err := writeSet(records, set.Fields, len(set.Records),
-		func(i int) map[string]string { return set.Records[i] }); err != nil {
+	// The records have numbers, by which none of them is another, so that they are not compared with each other.
+	if err := writeSet(records, slices.Concat(set.Fields, []string{"source_ref"}), len(set.Records),
+		func(i int) map[string]string {
+			r := maps.Clone(set.Records[i])
+			r["source_ref"] = fmt.Sprint("R-", i)
+			return r
+		}); err != nil {
 		return err
 	}
 	if err := writeSet(incoming, set.Fields, len(set.Rows),
 		func(i int) map[string]string { return set.Rows[i].Values }); err != nil {
 		return err
 	}
-	var maps []string
+	var places []string
 	for _, f := range set.Fields {
-		maps = append(maps, "--map", f+"="+f)
+		places = append(places, "--map", f+"="+f)
 	}
-	load := append([]string{"import", records, "--into", set.Type, "--yes", "--match", "source_ref", "--doubtful",
-		"take", "--fixed", "description=x"}, maps...)
-	if _, err := s.uchi(ctx, "", load...); err != nil {
+	load := []string{"import", records, "--into", set.Type, "--yes", "--map", "source_ref=source_ref", "--match", "source_ref",
+		"--doubtful", "take", "--fixed", "description=x"}
+	if _, err := s.uchi(ctx, "", append(load, places...)...); err != nil {
 		return err
 	}
 	if err := settle(ctx, server.URL, "w_main.r_"+set.Type); err != nil {
@@ -67,7 +73,7 @@ func alikeOne(ctx context.Context, set labelled.Set, bin, out, dir string) error
 	}
 	began := time.Now()
 	if _, err := s.uchi(ctx, "", append([]string{"import", incoming, "--into", set.Type, "--check-only"},
-		maps...)...); err != nil {
+		places...)...); err != nil {
 		return err
 	}
 	took := time.Since(began)
