@@ -280,9 +280,12 @@ func (a *app) showDraft(r mapping.Routine, d mapping.Draft, t catalog.RecordType
 	if d.Where != "" {
 		fmt.Fprintf(a.out, "only rows with: %s\n", d.Where)
 	}
-	if tells(d, t) {
+	switch {
+	case tells(d, t):
 		fmt.Fprintf(a.out, "Found by %s.\n", rulesInWords(d.Match, t))
-	} else {
+	case len(d.Match) > 0:
+		fmt.Fprintf(a.out, "To be found by %s, which no column gives: so it cannot be checked.\n", rulesInWords(d.Match, t))
+	default:
 		fmt.Fprintln(a.out, "No rule tells which record a row is for: one that is equal to a record in all that it says is "+
 			"that record, every other makes a new one.")
 	}

@@ -87,8 +87,10 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
         {t && <RuleList t={t} rules={rules} fixed={fixed} placed={placedField} onChange={(match) => change({ match })} />}
         {t && !rules.some((m) => (m.fields ?? []).every(placedField) && (!m.alike?.length || m.alike.some(placedField))) && (
           <p className="mt-1.5 text-[12.5px] text-ink-soft">
-            Nothing that is placed tells which record a row is for. A row that is equal to a record in all that it says is that
-            record; every other makes a new one.
+            Nothing that is placed tells which record a row is for.{" "}
+            {d.match?.length
+              ? "Place a column on what these rules compare, or choose others: so it cannot be checked."
+              : "A row that is equal to a record in all that it says is that record; every other makes a new one."}
           </p>
         )}
         {pointedTo && !d.match?.length && (
