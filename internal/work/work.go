@@ -342,8 +342,8 @@ func rulesWork(plan *mapping.Plan, r mapping.Routine) error {
 				}
 			}
 		}
-		return fault.New(fault.Invalid, "rules_without_columns", "records are to be found by what no column gives: "+
-			strings.Join(labels, ", ")).At(fault.Place{Path: fmt.Sprintf("drafts[%d].match", n)}).
+		return fault.New(fault.Invalid, "rules_without_columns", strings.ToLower(dp.Type.Plural)+
+			" are to be found by what no column gives: "+strings.Join(labels, ", ")).
 			Mended("Place a column on it, or let records be found by something else.")
 	}
 	return nil
