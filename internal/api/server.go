@@ -593,17 +593,15 @@ func (s *Server) problem(w http.ResponseWriter, r *http.Request, err error) {
 	id := middleware.GetReqID(r.Context())
 	f, ok := fault.From(err)
 	if !ok {
-		f = store.Told(err)
-		switch {
-		case r.Context().Err() != nil: // the service stops, and somebody waits for the answer; or nobody does any more
+		if r.Context().Err() != nil { // the service stops, and somebody waits for the answer; or nobody does any more
 			f = fault.New(fault.Busy, "service_stopping", "the service stops, and may not have done this").
 				Mended("Look whether it was done when the service answers again, and try again if not.")
-		case f == nil:
-			f = fault.New(-1, "internal",
-				"the service could not do this").Mended("Try again; the service's log says more under the request's id.")
-			fallthrough
-		default:
+		} else {
 			s.opt.Log.Error("request failed", "error", err, "path", r.URL.Path, "request", id)
+			if f = store.Told(err); f == nil {
+				f = fault.New(-1, "internal",
+					"the service could not do this").Mended("Try again; the service's log says more under the request's id.")
+			}
 		}
 	}
 	status, known := statusOf[f.Kind]

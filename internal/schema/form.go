@@ -135,24 +135,13 @@ func Row(t catalog.RecordType, alias string) string {
 // RowReader reads what records of a type were, as the history keeps it: see Row.
 type RowReader struct {
 	t      catalog.RecordType
-	places map[string]int // of fields among those of the type, by the names of their columns, now and before
+	places map[string]int
 	cells  map[string]json.RawMessage
 }
 
 // NewRowReader readies a reader, which serves one goroutine at a time.
 func NewRowReader(t catalog.RecordType) *RowReader {
-	r := &RowReader{t: t, places: map[string]int{}, cells: map[string]json.RawMessage{}}
-	for n, f := range t.Fields {
-		r.places["f_"+f.Name] = n
-	}
-	for n, f := range t.Fields {
-		for _, name := range f.Was {
-			if _, taken := r.places["f_"+name]; !taken {
-				r.places["f_"+name] = n
-			}
-		}
-	}
-	return r
+	return &RowReader{t: t, places: t.Places(), cells: map[string]json.RawMessage{}}
 }
 
 // Read gives the canonical texts of the fields that a record had, by their places among those of its
@@ -163,8 +152,8 @@ func (r *RowReader) Read(row []byte, found func(field int, text string)) error {
 		return fmt.Errorf("read a row: %w", err)
 	}
 	for column, raw := range r.cells {
-		n, ok := r.places[column]
-		if !ok || string(raw) == "null" {
+		n, ok := r.places[strings.TrimPrefix(column, "f_")]
+		if !ok || !strings.HasPrefix(column, "f_") || string(raw) == "null" {
 			continue
 		}
 		text, err := ofCell(r.t.Fields[n], raw)

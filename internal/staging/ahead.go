@@ -32,13 +32,21 @@ type ahead struct {
 	done   chan error // receives once
 }
 
-// share gives how many of n, which are left for two at most, each of two chunks does: at most a chunk's number, and one
-// chunk all of them where they are few.
-func share(n, most int) int {
-	if n >= 2*most || n <= most/4 {
-		return most
+// shared finds by find, which finds at most so many and tells how many, what the first of two chunks does, and gives how
+// many each does at most: half of what is left for both where that is less than two whole chunks, and the first all of
+// it where that is little.
+func shared(most int, find func(most int) (found int64, err error)) (int, error) {
+	found, err := find(2 * most)
+	if err != nil {
+		return most, err
 	}
-	return (n + 1) / 2
+	if left := int(found); left < 2*most && left > most/4 {
+		most = (left + 1) / 2
+	}
+	if found > int64(most) {
+		_, err = find(most)
+	}
+	return most, err
 }
 
 // goAhead begins to carry out a chunk by f, which receives whether the one before has ended well.

@@ -111,16 +111,6 @@ func (l *Load) next(ctx context.Context, rows int, begun func(c *chunk) error) (
 	return ended, err
 }
 
-// begin runs f in a transaction with the memory that the rows of a chunk take.
-func (r *Room) begin(ctx context.Context, f func(tx pgx.Tx) error) error {
-	return pgx.BeginFunc(ctx, r.pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `set local work_mem = '64MB'`); err != nil {
-			return fmt.Errorf("ready the server: %w", err)
-		}
-		return f(tx)
-	})
-}
-
 // end ends the load by an event. When only some rows were to be loaded and others
 // are left, these stay checked, to be loaded as well.
 func (c *chunk) end(ctx context.Context, event life.Event, trouble *store.Trouble) error {
@@ -259,15 +249,13 @@ type draftChunk struct {
 
 // bounds finds the rows of the chunk; where others behind may be carried out at the same time, so many that both
 // have the same to do.
-func (c *chunk) bounds(ctx context.Context) error {
+func (c *chunk) bounds(ctx context.Context) (err error) {
 	if c.begun != nil {
-		if err := c.boundsOf(ctx, 2*c.most); err != nil {
-			return err
-		}
-		c.most = share(int(c.rows), c.most)
-		if c.rows <= int64(c.most) {
-			return nil
-		}
+		c.most, err = shared(c.most, func(most int) (int64, error) {
+			err := c.boundsOf(ctx, most)
+			return c.rows, err
+		})
+		return err
 	}
 	return c.boundsOf(ctx, c.most)
 }

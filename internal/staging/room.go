@@ -129,6 +129,16 @@ func (r *Room) Trying(ctx context.Context, f func() error) error {
 	}
 }
 
+// begin runs f in a transaction with the memory that the rows of a chunk take.
+func (r *Room) begin(ctx context.Context, f func(tx pgx.Tx) error) error {
+	return pgx.BeginFunc(ctx, r.pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `set local work_mem = '64MB'`); err != nil {
+			return fmt.Errorf("ready the server: %w", err)
+		}
+		return f(tx)
+	})
+}
+
 // table names a table of an import that one of its runs has made.
 func table(id, run int64, part string) string {
 	return schema.Ident("staging", fmt.Sprintf("i%d_r%d_%s", id, run, part))

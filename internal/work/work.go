@@ -322,31 +322,8 @@ func (s *Service) Check(ctx context.Context, i store.Import, by store.Person) er
 		if err != nil {
 			return err
 		}
-		return rulesWork(plan, *now.Routine.V)
+		return plan.CheckRules()
 	})
-}
-
-// rulesWork gives an error where somebody has said by what records are found, and no column gives it: every row would
-// make a new record, and nobody would have said so.
-func rulesWork(plan *mapping.Plan, r mapping.Routine) error {
-	for n, dp := range plan.Drafts {
-		d := r.Drafts[n]
-		if len(d.Match) == 0 || len(dp.Rules) > 0 {
-			continue
-		}
-		var labels []string
-		for _, rule := range d.Match {
-			for _, name := range slices.Concat(rule.Fields, rule.Alike) {
-				if f, ok := dp.Type.Field(name); ok && !slices.Contains(labels, f.Label) {
-					labels = append(labels, f.Label)
-				}
-			}
-		}
-		return fault.New(fault.Invalid, "rules_without_columns", strings.ToLower(dp.Type.Plural)+
-			" are to be found by what no column gives: "+strings.Join(labels, ", ")).
-			Mended("Place a column on it, or let records be found by something else.")
-	}
-	return nil
 }
 
 // writtenSince says that records were written after the check of an import which

@@ -175,6 +175,21 @@ func (t RecordType) Field(name string) (Field, bool) {
 	return t.Fields[i], true
 }
 
+// Places gives the places of the fields among those of the type, by their names, and by those that they had: a name
+// that one has now is of that one.
+func (t RecordType) Places() map[string]int {
+	places := map[string]int{}
+	for n, f := range t.Fields {
+		for _, was := range f.Was {
+			places[was] = n
+		}
+	}
+	for n, f := range t.Fields {
+		places[f.Name] = n
+	}
+	return places
+}
+
 // Now gives the present name of a field that may have been renamed.
 func (t RecordType) Now(name string) string {
 	if _, ok := t.Field(name); ok {

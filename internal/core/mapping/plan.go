@@ -41,6 +41,7 @@ type DraftPlan struct {
 	Whole   bool                // its whole name says which record it is, whatever says otherwise
 	Fields  []FieldPlan         // in the order of the record type
 	Rules   []catalog.MatchRule // those that can work with the mapped fields
+	lacks   []string            // the fields that the routine's own rules lack, where none of these can
 	HasID   bool
 	Known   bool // a row may have become its record already, and be held for another
 	Repeats Repeats
@@ -495,7 +496,28 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 			dp.Rules = append(dp.Rules, rule)
 		}
 	}
+	if len(dp.Rules) == 0 {
+		for _, rule := range d.Match {
+			dp.lacks = append(dp.lacks, slices.DeleteFunc(slices.Concat(rule.Fields, rule.Alike), dp.maps)...)
+		}
+		slices.Sort(dp.lacks)
+		dp.lacks = slices.Compact(dp.lacks)
+	}
 	return dp, nil
+}
+
+// CheckRules says where a routine says by what records are found, and no column gives it: every row would
+// make another record, and nobody would have said so. It is no fault of the routine, whose columns may still be placed.
+func (p *Plan) CheckRules() error {
+	for _, dp := range p.Drafts {
+		if len(dp.lacks) == 0 {
+			continue
+		}
+		return fault.New(fault.Invalid, "rules_without_columns", strings.ToLower(dp.Type.Plural)+
+			" are to be found by what no column gives: "+dp.Type.FieldLabels(dp.lacks)).
+			Mended("Place a column on it, or let records be found by something else.")
+	}
+	return nil
 }
 
 // doubtsCurrency says whether amounts are held whose currency is not that of the row: where the
@@ -549,17 +571,18 @@ func (dp *DraftPlan) Dated() bool { return dp.HasID || dp.Known }
 // must be equal must be there, of those that must be alike as many as are, as
 // long as they still tell records apart.
 func (dp *DraftPlan) usable(rule catalog.MatchRule) (catalog.MatchRule, bool) {
-	mapped := func(name string) bool {
-		return name == IDField && dp.HasID ||
-			slices.ContainsFunc(dp.Fields, func(f FieldPlan) bool { return f.Field.Name == name })
+	unmapped := func(name string) bool { return !dp.maps(name) }
+	if slices.ContainsFunc(rule.Fields, unmapped) {
+		return rule, false
 	}
-	for _, name := range rule.Fields {
-		if !mapped(name) {
-			return rule, false
-		}
-	}
-	rule.Alike = slices.DeleteFunc(slices.Clone(rule.Alike), func(name string) bool { return !mapped(name) })
+	rule.Alike = slices.DeleteFunc(slices.Clone(rule.Alike), unmapped)
 	return rule, dp.Type.CheckMatchRule(rule) == nil
+}
+
+// maps reports whether the rows give a field, or the id.
+func (dp *DraftPlan) maps(name string) bool {
+	return name == IDField && dp.HasID ||
+		slices.ContainsFunc(dp.Fields, func(f FieldPlan) bool { return f.Field.Name == name })
 }
 
 // findParts readies the fields by which a record is looked up, in the order of
