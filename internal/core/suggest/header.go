@@ -337,6 +337,12 @@ func meaningsOf(t, s string, fields []catalog.Field) (best []float64, decided bo
 			best[i] = max(conceptScore(t, f, sure), conceptScore(t, f, likely))
 		}
 	}
+	if bare := withoutAffixes(s); bare != "" {
+		read(bare, 0.99)
+	}
+	for i, score := range shortenedScores(t, s, fields) {
+		best[i] = max(best[i], score)
+	}
 	aside := asides.MatchString(s)
 	if top := read(brackets.Replace(s), 1); aside && top >= certain {
 		return best, true
@@ -350,6 +356,35 @@ func meaningsOf(t, s string, fields []catalog.Field) (best []float64, decided bo
 		}
 	}
 	return best, false
+}
+
+// affixes are what the names of columns in programs say of how a thing is held: as a text, as what a
+// code is called, in a box on a screen.
+var affixes = wordSet(`lib libelle libellé des desc descr dsc oms omsch omschr bez bezeichnung txt text opis naz nazw
+	nazwa str int num dat bln lng fld veld feld`)
+
+// inBox is the kind of a variable or a box before the name of what it holds: strOrt, txtName.
+var inBox = regexp.MustCompile(`^(str|txt|int|bln|lng|fld|cbo|tb)\p{Lu}`)
+
+// withoutAffixes gives what is left of the name of a column in a program without what says how the thing is
+// held, where that is not all; empty where there is nothing of it.
+func withoutAffixes(header string) string {
+	boxed := inBox.MatchString(header)
+	if !boxed && !technical(header) {
+		return ""
+	}
+	words := headerWords(header)
+	first, last := 0, len(words)
+	if last > 1 && affixes[words[0]] {
+		first++
+	}
+	if last-first > 1 && affixes[words[last-1]] {
+		last--
+	}
+	if last-first == len(words) {
+		return ""
+	}
+	return strings.Join(words[first:last], " ")
 }
 
 var brackets = strings.NewReplacer("(", " ", ")", " ", "[", " ", "]", " ", "{", " ", "}", " ", "<", " ", ">",

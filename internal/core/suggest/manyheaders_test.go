@@ -70,7 +70,7 @@ func takenBeside(c catalog.Catalog, typeName, header, cells, besidesNo string) s
 	}
 	columns = append(columns, column(header, strings.Split(cells, "|")...))
 	for _, s := range NewView(columns).Among(c).Across([]Target{{Type: t}}) {
-		if s.Column == header && s.Taken {
+		if s.Column == header && s.Taken && s.Fixed == "" {
 			return s.Field
 		}
 	}
