@@ -246,6 +246,9 @@ func lift(words []string) lifted {
 			for _, p := range parts {
 				add(p)
 			}
+		case inPhrase[w] && len([]rune(w)) > 5 && lexicon[aSlipFrom([]rune(w))] != nil: // its phrase is not there
+			add(lexicon[aSlipFrom([]rune(w))])
+			out.slips++
 		case strings.Trim(w, "0123456789") != "": // numbers tell columns apart and no more
 			out.unknown++
 		}
@@ -306,7 +309,10 @@ func aSlipFrom(word []rune) (found string) {
 	for rest := range deletions(word) {
 		for _, w := range near[rest] {
 			if w == string(word) {
-				return ""
+				if _, known := lexicon[w]; known {
+					return ""
+				}
+				continue // it is of a phrase alone
 			}
 			longer := cmp.Or(cmp.Compare(len([]rune(w)), len([]rune(found))), strings.Compare(w, found)) > 0
 			if (found == "" || !longer) && distance(word, []rune(w)) == 1 {
@@ -331,36 +337,41 @@ var inPhrase = func() map[string]bool {
 }()
 
 // corrected takes words that mean nothing for the one word that they are a letter away
-// from: “Decison maker”, “Adress”.
+// from: “Decison maker”, “Adress”. Words of phrases wait until it is known whether the phrase is there.
 func corrected(words []string) (out []string, slips int) {
 	out = slices.Clone(words)
 	for n, w := range words {
-		rs := []rune(w)
-		if len(rs) < 3 || small[w] || inPhrase[w] || compound(w) != nil {
+		if inPhrase[w] {
 			continue
 		}
-		if _, known := lexicon[w]; known {
-			continue
-		}
-		if long := spelledOut(w); long != "" && len(rs) > 3 {
+		if long := meantWord(w); long != "" {
 			out[n] = long
-			slips++
-			continue
-		}
-		if long := withVowels(w); long != "" {
-			out[n] = long
-			slips++
-			continue
-		}
-		if len(rs) < 5 {
-			continue
-		}
-		if found := aSlipFrom(rs); found != "" {
-			out[n] = found
 			slips++
 		}
 	}
 	return out, slips
+}
+
+// meantWord gives the word of the lexicon that is meant by one that means nothing: cut, without its vowels, or a
+// letter away; empty where there is none.
+func meantWord(w string) string {
+	rs := []rune(w)
+	if len(rs) < 3 || small[w] || compound(w) != nil {
+		return ""
+	}
+	if _, known := lexicon[w]; known {
+		return ""
+	}
+	if long := spelledOut(w); long != "" && len(rs) > 3 {
+		return long
+	}
+	if long := withVowels(w); long != "" {
+		return long
+	}
+	if len(rs) < 5 {
+		return ""
+	}
+	return aSlipFrom(rs)
 }
 
 // spelledOut gives a word that a shortened one begins: “Wahrsch”, “Sandsynl”, “Todennäk”.

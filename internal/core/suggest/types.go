@@ -209,7 +209,7 @@ const nameless = 0.7
 // Words of headers of lists that are made at a fair, and what they say of who spoke to somebody there.
 var (
 	fairWords = wordSet(`badge badgenr badgeno badgenummer cracha bricka bricknr messe messa feira feria fiera targi
-		beurs visitor visitors besucher visitante visiteur visitatore besoker besokende kavija scan scanned scannet gescannt
+		salon salone messut massa massan veletrh vasar fuar expo beurs visitor visitors besucher visitante visiteur visitatore besoker besokende kavija scan scanned scannet gescannt
 		εκθεση 展示会 名刺 名刺交換日`)
 	spokenTo = keys("spoken to by", "talked to by", "met by", "vu par", "rencontre par", "gesprochen mit", "gesprach mit",
 		"gesproken met", "snakket med", "talte med", "pratade med", "traffad av", "mott av", "modt af", "rozmawial",
@@ -219,8 +219,14 @@ var (
 
 // metAtFair reports whether headers say that the people of a sheet were met at a fair.
 func (v *View) metAtFair() bool {
+	met := func(c sheet.Column) bool { // on a day of which nothing else is said
+		return len(c.Samples) > 0 && share(c.Samples, func(s string) bool { return value.OrderOf(s) != "" }) > 0.8 &&
+			slices.ContainsFunc(lift(headerWords(c.Header)).sets, func(set []string) bool {
+				return slices.Contains(set, "met") && !slices.ContainsFunc(set, func(x string) bool { return x != "met" && x != "date" })
+			})
+	}
 	return slices.ContainsFunc(v.columns, func(c sheet.Column) bool {
-		return spokenTo[Key(c.Header)] || slices.ContainsFunc(tokens(c.Header), func(w string) bool { return fairWords[w] })
+		return met(c) || spokenTo[Key(c.Header)] || slices.ContainsFunc(tokens(c.Header), func(w string) bool { return fairWords[w] })
 	})
 }
 
