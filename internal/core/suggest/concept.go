@@ -147,7 +147,7 @@ var means = map[string][]string{
 	"line.product": {"product", "name product", "notes product", "name", "notes", "number product?", "code product?",
 		"what?"},
 	"product":     {"product", "name product", "notes product", "number product?", "code product?", "what?"},
-	"quantity":    {"quantity", "product quantity", "quantity unit", "count?"},
+	"quantity":    {"quantity", "product quantity", "quantity unit", "number quantity", "count unit", "count?"},
 	"unit_price":  {"price", "price unit", "amount price unit", "net price", "net price unit", "price product", "price quantity"},
 	"position":    {"line number", "line order", "count line", "line?"},
 	"opportunity": {"deal", "deal number", "deal name", "order", "order number", "order code"},
