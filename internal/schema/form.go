@@ -1,8 +1,6 @@
 package schema
 
 import (
-	"bytes"
-	"encoding/json"
 	"fmt"
 	"strconv"
 	"strings"
@@ -11,6 +9,8 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/value"
 	"uchi/internal/pgcopy"
+
+	"github.com/tidwall/gjson"
 )
 
 // form is how a form of value stands in a table: its column type, its
@@ -119,79 +119,71 @@ func Typed(f catalog.Field, text string) string {
 	return text + `::` + Type(f)
 }
 
-// Row is the SQL of what a record was, as JSON: its values that are not blank, and when, by whom
-// and from where it came. What is made of the values, to look them up by, is not in it.
+// Row is the SQL of what a record was, as a JSON object of texts: its values that are not blank, in their canonical
+// form, and when, by whom and from where it came. What is made of the values, to look them up by, is not in it. The
+// server makes an object of texts in a third of the time of one of typed values, as it need not look up their types.
 func Row(t catalog.RecordType, alias string) string {
-	columns := []string{"created_at", "created_by", "import"}
+	names, texts := []string{}, []string{}
+	add := func(column, text string) { names, texts = append(names, Literal(column)), append(texts, text) }
+	for _, column := range []string{"created_at", "created_by", "import"} {
+		add(column, alias+`.`+column+`::text`)
+	}
 	for _, f := range t.Fields {
-		columns = append(columns, Value(f.Name))
+		add("f_"+f.Name, Text(f, Column(f, alias)))
 	}
-	for n, name := range columns {
-		columns[n] = alias + `.` + name
-	}
-	return `(select jsonb_strip_nulls(to_jsonb(x)) from (select ` + strings.Join(columns, ", ") + `) x)`
+	return `jsonb_strip_nulls(jsonb_object(array[` + strings.Join(names, ", ") + `], array[` + strings.Join(texts, ", ") + `]))`
 }
 
 // RowReader reads what records of a type were, as the history keeps it: see Row.
 type RowReader struct {
 	t      catalog.RecordType
 	places map[string]int
-	cells  map[string]json.RawMessage
 }
 
-// NewRowReader readies a reader, which serves one goroutine at a time.
+// NewRowReader readies a reader.
 func NewRowReader(t catalog.RecordType) *RowReader {
-	return &RowReader{t: t, places: t.Places(), cells: map[string]json.RawMessage{}}
+	return &RowReader{t: t, places: t.Places()}
 }
 
 // Read gives the canonical texts of the fields that a record had, by their places among those of its
 // type, from its row as the server writes it as JSON; blank ones are left out. Links are the numbers of the records.
-func (r *RowReader) Read(row []byte, found func(field int, text string)) error {
-	clear(r.cells)
-	if err := json.Unmarshal(row, &r.cells); err != nil {
-		return fmt.Errorf("read a row: %w", err)
-	}
-	for column, raw := range r.cells {
-		n, ok := r.places[strings.TrimPrefix(column, "f_")]
-		if !ok || !strings.HasPrefix(column, "f_") || string(raw) == "null" {
-			continue
+func (r *RowReader) Read(row []byte, found func(field int, text string)) (err error) {
+	gjson.ParseBytes(row).ForEach(func(column, cell gjson.Result) bool {
+		name, ours := strings.CutPrefix(column.String(), "f_")
+		n, known := r.places[name]
+		if !ours || !known || cell.Type == gjson.Null {
+			return true
 		}
-		text, err := ofCell(r.t.Fields[n], raw)
-		if err != nil {
-			return fmt.Errorf("read a row: field %s: %w", r.t.Fields[n].Name, err)
+		var text string
+		if text, err = ofCell(r.t.Fields[n], cell); err != nil {
+			err = fmt.Errorf("read a row: field %s: %w", r.t.Fields[n].Name, err)
+			return false
 		}
 		if text != "" {
 			found(n, text)
 		}
-	}
-	return nil
+		return true
+	})
+	return err
 }
 
-// ofCell gives the canonical text of one value in JSON.
-func ofCell(f catalog.Field, raw json.RawMessage) (string, error) {
-	switch f.Kind().Form {
-	case catalog.WholeForm, catalog.LinkForm, catalog.AmountForm, catalog.YesNoForm:
-		return string(raw), nil
-	case catalog.NumberForm:
-		s := string(raw)
-		if strings.Contains(s, ".") {
-			s = strings.TrimSuffix(strings.TrimRight(s, "0"), ".")
-		}
-		return s, nil
-	case catalog.ListForm:
-		var list []string
-		err := json.Unmarshal(raw, &list)
-		return strings.Join(list, value.ListSeparator), err
-	}
-	var s string
-	if last := len(raw) - 1; last > 0 && raw[0] == '"' && bytes.IndexByte(raw, '\\') < 0 {
-		s = string(raw[1:last]) // as nearly all are
-	} else if err := json.Unmarshal(raw, &s); err != nil {
-		return "", err
-	}
-	if f.Kind().Form == catalog.MomentForm {
-		at, err := time.Parse(time.RFC3339, s)
+// ofCell gives the canonical text of one value in JSON: a text that is one, or a value of its type, as rows were kept
+// before.
+func ofCell(f catalog.Field, cell gjson.Result) (string, error) {
+	switch form := f.Kind().Form; {
+	case form == catalog.MomentForm:
+		at, err := time.Parse(time.RFC3339, cell.String())
 		return at.UTC().Format("2006-01-02T15:04:05Z"), err
+	case cell.Type == gjson.String:
+		return cell.String(), nil
+	case form == catalog.NumberForm && strings.Contains(cell.Raw, "."):
+		return strings.TrimSuffix(strings.TrimRight(cell.Raw, "0"), "."), nil
+	case form == catalog.ListForm:
+		var list []string
+		for _, item := range cell.Array() {
+			list = append(list, item.String())
+		}
+		return strings.Join(list, value.ListSeparator), nil
 	}
-	return s, nil
+	return cell.Raw, nil
 }

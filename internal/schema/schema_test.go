@@ -109,6 +109,52 @@ func TestEveryTypeComesBack(t *testing.T) {
 	}
 }
 
+// What the history keeps of a row is read as it was, whether it is kept as texts or, as before, as values of their types.
+func TestRowsComeBack(t *testing.T) {
+	conn := connect(t)
+	on := func(_ context.Context, f func(conn *pgx.Conn) error) error { return f(conn) }
+	for ft, given := range texts() {
+		f := catalog.Field{Name: "x", Type: ft}
+		rt := catalog.RecordType{Name: "probe", Fields: []catalog.Field{{Name: "other", Type: catalog.Text}, f}}
+		run(t, conn, []string{`drop table if exists probe`, `create table probe (n bigint, created_at timestamptz default now(),
+			created_by bigint default 7, import bigint, f_other text default 'o"n''e', f_x ` + Type(f) + `)`})
+		in := pgcopy.Into(t.Context(), on, "probe", []string{"n", "f_x"})
+		for n, text := range given {
+			in.Row(2)
+			in.Int64(int64(n))
+			if err := Copier(f)(&in.Buffer, text); err != nil {
+				t.Fatalf("%s %q: %v", ft, text, err)
+			}
+			if err := in.Flush(); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := in.End(nil); err != nil {
+			t.Fatalf("%s: %v", ft, err)
+		}
+		rows, err := conn.Query(t.Context(), `select array[`+Row(rt, "p")+`::text,
+			jsonb_strip_nulls(to_jsonb(p))::text] from probe p order by n`)
+		if err != nil {
+			t.Fatal(err)
+		}
+		kept, err := pgx.CollectRows(rows, pgx.RowTo[[]string])
+		if err != nil {
+			t.Fatal(err)
+		}
+		for n, want := range given {
+			for _, row := range kept[n] {
+				got := []string{"", ""}
+				if err := NewRowReader(rt).Read([]byte(row), func(field int, text string) { got[field] = text }); err != nil {
+					t.Fatalf("%s: %v in %s", ft, err, row)
+				}
+				if got[0] != `o"n'e` || got[1] != want {
+					t.Errorf("%s: %q is read as %q, in %s", ft, want, got, row)
+				}
+			}
+		}
+	}
+}
+
 func TestEveryFormIsKnown(t *testing.T) {
 	for _, f := range catalog.Forms {
 		if _, ok := forms[f]; !ok {

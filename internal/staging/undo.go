@@ -215,8 +215,8 @@ func (u *Undo) plan(ctx context.Context) error {
 			return err
 		}
 	}
-	if err := u.do(ctx, stepPlanOrder, u.word, q(`create index on {undo} (type, record_id)`),
-		q(`analyze {undo}`)); err != nil {
+	if err := u.do(ctx, stepPlanOrder, u.word, q(`create index on {undo} (type, record_id) where act <> 'return'`),
+		q(`analyze {undo} {told}`, told)); err != nil {
 		return err
 	}
 	if err := u.keepReferred(ctx); err != nil {
@@ -230,8 +230,11 @@ func (u *Undo) plan(ctx context.Context) error {
 			return err
 		}
 	}
-	return u.do(ctx, stepPlanOrder, u.word, q(`create unique index on {undo} (seq)`), q(`analyze {undo}`))
+	return u.do(ctx, stepPlanOrder, u.word, q(`create unique index on {undo} (seq)`), q(`analyze {undo} {told}`, told))
 }
+
+// told are the columns of the acts of which the server is told how many of what there are; lists of fields take long.
+var told = frag{"told": "(seq, act, place, type, record_id, version, why)"}
 
 // seqBits is how many bits of an act's place in their order stand for its record.
 const seqBits = 44

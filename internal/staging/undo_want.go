@@ -2,15 +2,17 @@ package staging
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/value"
 	"uchi/internal/pgcopy"
 	"uchi/internal/schema"
+
+	"github.com/tidwall/gjson"
 )
 
 // What an undo reads of the history: for each record that the work has written, the values that it had before.
@@ -21,12 +23,12 @@ func wanted(f catalog.Field, alias string) string { return alias + `.` + schema.
 func left(f catalog.Field, alias string) string   { return alias + `.` + schema.Ident("a_"+f.Name) }
 
 // stageWant reads the history of what the pieces of work have changed and stages
-// for each record the values that it had before.
+// for each record the values that it had before, and as back what the history is to say when they return.
 func (u *Undo) stageWant(ctx context.Context, at *undoType) error {
 	t := *at
 	defs := []string{`record_id bigint not null`, `gone boolean not null`, `restored integer not null`,
-		`version integer not null`, `was jsonb`, `fields text[] not null`}
-	cols := []string{"record_id", "gone", "restored", "version", "was", "fields"}
+		`version integer not null`, `was jsonb`, `fields text[] not null`, `back jsonb`}
+	cols := []string{"record_id", "gone", "restored", "version", "was", "fields", "back"}
 	var columns []int
 	for _, f := range t.Fields {
 		before := len(cols)
@@ -67,7 +69,8 @@ func (u *Undo) stageWant(ctx context.Context, at *undoType) error {
 			at.touched = append(at.touched, f)
 		}
 	}
-	return u.do(ctx, stepUndoTables, u.of(t), q(`create index on {want} (record_id)`), q(`analyze {want}`))
+	return u.do(ctx, stepUndoTables, u.of(t), q(`create index on {want} (record_id)`),
+		q(`analyze {want} (record_id, gone, restored, version)`))
 }
 
 // wantWriter folds the entries of a record's history into what it had before.
@@ -79,6 +82,7 @@ type wantWriter struct {
 	record int64
 	now    wantedRecord
 	row    *schema.RowReader
+	back   []byte         // what the history is to say, in JSON
 	places map[string]int // of fields among those of the type, by the names that the history knows
 	// By field: whether values of it were changed of records that stayed, how its values are written, and how many
 	// columns it has.
@@ -101,6 +105,7 @@ type wantedField struct {
 	known      bool // the history has said it
 	ended      bool // somebody else has written between
 	want, left string
+	shown      [2]string // what is left, and what is wanted, as the history shows them, in JSON
 }
 
 // newWantWriter readies a writer for records of a type.
@@ -144,46 +149,46 @@ func (w *wantWriter) add(record int64, version int32, kind string, changes, was 
 		}
 		return nil
 	}
-	var diff map[string][2]*string
-	if err := json.Unmarshal(changes, &diff); err != nil {
-		return fmt.Errorf("read the history of record %d: %w", record, err)
-	}
-	for field, pair := range diff {
-		n, ok := w.places[field]
-		if !ok {
-			continue
+	gjson.ParseBytes(changes).ForEach(func(field, pair gjson.Result) bool {
+		if n, ok := w.places[field.String()]; ok {
+			w.fold(n, pair.Array())
 		}
-		if !w.now.gone {
-			w.changed[n] = true
-		}
-		f, at := w.t.Fields[n], &w.now.fields[n]
-		before, after := w.text(f, pair[0]), w.text(f, pair[1])
-		switch {
-		case at.ended:
-		case !at.known:
-			*at = wantedField{known: true, want: before, left: after}
-		case at.want == after:
-			at.want = before
-		default:
-			at.ended = true
-		}
-	}
+		return true
+	})
 	return nil
 }
 
-// text gives the canonical text of what the history shows.
-func (w *wantWriter) text(f catalog.Field, shown *string) string {
-	if shown == nil {
-		return ""
+// fold puts what an entry of the history says of a field, before and after, before what later ones have said.
+func (w *wantWriter) fold(n int, pair []gjson.Result) {
+	if len(pair) != 2 {
+		return
 	}
+	if !w.now.gone {
+		w.changed[n] = true
+	}
+	f, at := w.t.Fields[n], &w.now.fields[n]
+	before, after := w.text(f, pair[0]), w.text(f, pair[1])
+	switch {
+	case at.ended:
+	case !at.known:
+		*at = wantedField{known: true, want: before, left: after, shown: [2]string{pair[1].Raw, pair[0].Raw}}
+	case at.want == after:
+		at.want, at.shown[1] = before, pair[0].Raw
+	default:
+		at.ended = true
+	}
+}
+
+// text gives the canonical text of what the history shows; nothing is shown of a blank.
+func (w *wantWriter) text(f catalog.Field, shown gjson.Result) string {
 	if f.Kind().Form == catalog.LinkForm {
 		target, _ := w.c.Type(f.To)
-		if id, err := target.ParseRecordID(*shown); err == nil {
+		if id, err := target.ParseRecordID(shown.String()); err == nil {
 			return schema.Int(id)
 		}
 		return ""
 	}
-	return *shown
+	return shown.String()
 }
 
 func (w *wantWriter) flush() error {
@@ -202,12 +207,24 @@ func (w *wantWriter) flush() error {
 		b.Null()
 	}
 	var names []string
+	w.back = append(w.back[:0], '{')
 	for n, at := range w.now.fields {
-		if at.want != at.left { // else there is nothing to return
-			names = append(names, w.t.Fields[n].Name)
+		if at.want == at.left { // there is nothing to return
+			continue
 		}
+		if len(names) > 0 {
+			w.back = append(w.back, ',')
+		}
+		names = append(names, w.t.Fields[n].Name)
+		w.back = append(strconv.AppendQuote(w.back, w.t.Fields[n].Name), ":["...)
+		w.back = append(append(append(append(w.back, at.shown[0]...), ','), at.shown[1]...), ']')
 	}
 	b.Texts(names)
+	if w.now.gone || len(names) == 0 {
+		b.Null()
+	} else {
+		b.JSONB(append(w.back, '}'))
+	}
 	for n, at := range w.now.fields {
 		if at.want == "" && at.left == "" {
 			for range w.columns[n] {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/verdict"
@@ -350,26 +351,31 @@ func titleOfParts(parts []string) string {
 	return `concat_ws(' ', ` + list(parts) + `)`
 }
 
-// giveBack changes values back to what they were.
+// giveBack changes values back to what they were. A record is as the plan has found it, and what it has of a field is
+// what the work has left.
 func (c *undoChunk) giveBack(within frag) stmt {
-	var set []string
-	var changes []schema.Becomes
+	// What the history then says; a link to what is no longer there stays blank, and one that was is not said.
+	said := `case when u.fields = w.fields then w.back
+		else (select jsonb_object_agg(k, w.back->k) from unnest(u.fields) k) end`
+	var set, changed []string
 	names := map[string]string{}
 	for _, f := range c.t.touched {
-		now := schema.Column(f, "r")
-		is := literal(f.Name) + ` = any(u.fields)`
-		changes = append(changes, schema.Becomes{Field: f.Name, Is: is, Was: schema.Shown(c.catalog, f, now),
-			Now: schema.Shown(c.catalog, f, c.value(f))})
-		// What the history then says decides what is written.
-		said := `t.changes ? ` + literal(f.Name)
-		set = append(set, schema.Value(f.Name)+` = case when `+said+` then `+c.value(f)+` else `+now+` end`)
+		now, name := schema.Column(f, "r"), literal(f.Name)
+		returns := name + ` = any(u.fields)`
+		changed = append(changed, returns+` and `+now+` is distinct from `+c.value(f))
+		set = append(set, schema.Value(f.Name)+` = case when `+returns+` then `+c.value(f)+` else `+now+` end`)
 		if f.Normalised() {
-			set = append(set, schema.Key(f.Name)+` = case when `+said+` then w.`+schema.Key(f.Name)+` else r.`+
+			set = append(set, schema.Key(f.Name)+` = case when `+returns+` then w.`+schema.Key(f.Name)+` else r.`+
 				schema.Key(f.Name)+` end`)
 		}
 		if schema.InTitle(c.t.RecordType, f.Name) {
-			names[f.Name] = `case when ` + said + ` then w.` + schema.Name(f.Name) + ` else r.` + schema.Name(f.Name) + ` end`
+			names[f.Name] = `case when ` + returns + ` then w.` + schema.Name(f.Name) + ` else r.` + schema.Name(f.Name) + ` end`
 			set = append(set, schema.Name(f.Name)+` = `+names[f.Name])
+		}
+		if f.Kind().Form == catalog.LinkForm {
+			said = `case when ` + returns + ` and ` + now + ` is not distinct from ` + left(f, "w") + ` then (` + said + `) - ` + name + `
+				when ` + returns + ` and ` + now + ` is null then jsonb_set(` + said + `, array[` + name + `, '1'], 'null')
+				else ` + said + ` end`
 		}
 	}
 	var title []string
@@ -381,20 +387,15 @@ func (c *undoChunk) giveBack(within frag) stmt {
 		}
 	}
 	return q(`
-		with todo as materialized (
-			select r.id, {changes} as changes
-			from {acts} u join {want} w on w.record_id = u.record_id join {records} r on r.id = u.record_id
-			and r.version = u.version
-		),
-		changed as (
+		with changed as (
 			update {records} r set version = r.version + 1, changed_at = now(), changed_by = @person, {title_column} = {title}, {set}
-			from todo t join {want} w on w.record_id = t.id
-			where r.id = t.id and t.changes <> '{}'
-			returning r.id, r.version, t.changes
+			from {acts} u join {want} w on w.record_id = u.record_id
+			where r.id = u.record_id and r.version = u.version and ({changed})
+			returning r.id, r.version, {said} as changes
 		)
 		insert into {history} (record_id, version, person, import, run, kind, changes)
 		select id, version, @person, @import, @run, 'update', changes from changed`,
 		within, frag{"title_column": schema.Title, "title": titleOfParts(title), "set": list(set),
-			"changes": schema.Changes(changes)},
+			"changed": strings.Join(changed, " or "), "said": said},
 		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
 }
