@@ -700,6 +700,9 @@ func shortenedScores(t, header string, fields []catalog.Field) []float64 {
 		likely    = 0.72
 	)
 	scores := make([]float64, len(fields))
+	if plain := strings.TrimSpace(asides.ReplaceAllString(header, " ")); plain != "" {
+		header = plain
+	}
 	readings, marked := shortened(header)
 	for i, f := range fields {
 		share, best := 0.0, 0.0

@@ -118,7 +118,7 @@ func fitNumber(c *cells) (fit, string) {
 		return contradicts, "its values are no numbers"
 	}
 	percent := c.share("percent", func(s string) bool { return strings.Contains(s, "%") })
-	money := c.share("money", func(s string) bool { return value.CurrencyIn(s) != "" })
+	money := c.share("money", value.WithCurrency)
 	switch {
 	case c.field.Type == catalog.Percent && percent > 0.7:
 		return distinctive, "its values are percentages"
@@ -167,10 +167,11 @@ func (c *cells) manyHouses() bool {
 	return mails > 0.8 && len(c.col.Samples) >= fewest && len(houses)*2 > len(c.col.Samples)
 }
 
-// eachAnother reports whether nearly all texts of a column of some length are numbers of
+// eachAnother reports whether nearly all texts of a column of some length, or all of a short one, are numbers of
 // something, and others than before: people come again.
 func (c *cells) eachAnother() bool {
-	return c.col.Filled >= 12 && c.col.Distinct*10 > c.col.Filled*9 &&
+	few := c.col.Filled >= fewest && c.col.Distinct == c.col.Filled
+	return (few || c.col.Filled >= 12 && c.col.Distinct*10 > c.col.Filled*9) &&
 		c.share("numbers of something", func(s string) bool { return digitsIn(s) > 2 && likeCode(s) }) > 0.8
 }
 

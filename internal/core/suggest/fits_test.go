@@ -117,3 +117,30 @@ func TestWhatChoicesAreNot(t *testing.T) {
 		}
 	}
 }
+
+// Letters before numbers are those of a register, and make no amounts of them unless they are those of a currency.
+func TestLettersBeforeNumbers(t *testing.T) {
+	t.Parallel()
+	registers := column("HRB", "HRB 10233", "HRA 9921", "HRB 551", "HRB 20012", "HRB 7110")
+	if got := takenOf(t, "account", registers)["HRB"]; got != "registration_number" {
+		t.Errorf("numbers of a register are taken as %q", got)
+	}
+	if got := takenOf(t, "opportunity", column("F7", "HRB 10233", "HRA 9921", "HRB 551", "HRB 20012"))["F7"]; got != "" {
+		t.Errorf("under a header that says nothing they are taken as %q", got)
+	}
+	amounts := column("F7", "NOK 10 233", "NOK 9 921", "NOK 551", "NOK 20 012")
+	if got := takenOf(t, "opportunity", amounts)["F7"]; got != "amount+currency" {
+		t.Errorf("amounts with their currency are taken as %q", got)
+	}
+}
+
+// In a short list, too, numbers of which each is another are not those of who looks after the records.
+func TestNumbersOfAShortList(t *testing.T) {
+	t.Parallel()
+	if got := takenOf(t, "contact", column("Deleg.", "D-114", "D-115", "D-116", "D-117"))["Deleg."]; got == "owner" {
+		t.Error("numbers of delegates are taken as owner")
+	}
+	if got := takenOf(t, "contact", column("Chi", "GB", "GB", "MT", "MT", "GB"))["Chi"]; got == "country" {
+		t.Error("initials of who is asked for are taken as country")
+	}
+}

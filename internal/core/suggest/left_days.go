@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/sheet"
@@ -195,9 +196,14 @@ func isAmounts(c sheet.Column) bool {
 		func(s string) bool { return digitsIn(s) != first }) {
 		return false // numbers of a register are in groups as well, and all as long
 	}
-	return share(c.Samples, anAmount.MatchString) > 0.9 && share(c.Samples, func(s string) bool {
+	return share(c.Samples, amountOfMoney) > 0.9 && share(c.Samples, func(s string) bool {
 		return digitsIn(s) > 3 && strings.ContainsAny(strings.TrimSpace(s), ".,'’ \u00a0\u202f")
 	}) > 0.3
+}
+
+// amountOfMoney reports whether a text is written as amounts are; letters beside it are those of a currency.
+func amountOfMoney(s string) bool {
+	return anAmount.MatchString(s) && (!strings.ContainsFunc(s, unicode.IsUpper) || value.WithCurrency(s))
 }
 
 // anAmount is how amounts are written, in groups or not, with a currency or without.

@@ -93,7 +93,7 @@ func judge(f catalog.Field, n int, h header, col sheet.Column, fit fit, what str
 		slices.ContainsFunc(col.Samples, func(s string) bool { return digitsIn(s) > value.LongestInUnits }) {
 		return min(words, 0.8), reason + ", but its amounts seem too large to be in " + string(h.unit)
 	}
-	if fit == distinctive && words == 0 && !h.mute && !strong(f.Type) {
+	if fit == distinctive && words == 0 && (!h.mute && !strong(f.Type) || h.asks) {
 		fit = neutralFit // a header that says something else knows better
 	}
 	if col.Filled < fewest && (fit == distinctive || words >= 0.98) {

@@ -641,3 +641,12 @@ func TestHarmed(t *testing.T) {
 		}
 	}
 }
+
+func TestWithCurrency(t *testing.T) {
+	for s, want := range map[string]bool{"€ 3": true, "NOK 640": true, "1.250,00 kr": true, "10 eur": true, "HRB 10233": false,
+		"FN 12": false, "10233": false, "3 pcs": false} {
+		if got := WithCurrency(s); got != want {
+			t.Errorf("%q: %v", s, got)
+		}
+	}
+}

@@ -588,6 +588,14 @@ var severalCurrencies = map[string]string{"$": "USD CAD AUD NZD MXN SGD HKD BRL 
 // SharedSign reports whether a sign does not say which currency is meant.
 func SharedSign(sign string) bool { return severalCurrencies[strings.ToLower(sign)] != "" }
 
+// WithCurrency reports whether the sign, word or code of a currency (ISO 4217) stands beside the figures of a text: “€ 3”
+// and “NOK 640”, and not “HRB 10233”.
+func WithCurrency(s string) bool {
+	said := CurrencyIn(s)
+	_, trouble := (*Reader)(nil).currency(said)
+	return said != "" && (trouble.Code == "" || SharedSign(said))
+}
+
 // InCurrency reports whether an amount as it is written can be one in a currency (ISO 4217): the
 // sign or code beside it is that of the currency, is not known, or is not there. Said gives what
 // stands there.
