@@ -140,7 +140,7 @@ var table = map[Code]words{
 	TooPrecise: {"the number has more decimal places than the field keeps ({detail})", "Round it in the sheet."},
 	OutOfRange: {"the number is outside what the field can hold ({detail})",
 		"Check for missing decimal signs or extra digits."},
-	BadDate: {"this is not a date", "Write it as 2026-03-31, or choose the date order at the Source station."},
+	BadDate: {"this is not a date: {detail}", "Write it as 2026-03-31, or choose the date order at the Source station."},
 	PartialDate: {"this names a week, a month or a part of a year, not a day",
 		"Say at the field whether its first or its last day is meant, or write the day."},
 	DayNumber: {"this may be a day as spreadsheet programs count them: {detail}",
@@ -319,7 +319,9 @@ func Summary(c Code) string {
 }
 
 // Message says what is wrong, in one sentence without the place.
-func (p Problem) Message() string { return strings.TrimSuffix(p.fill(table[p.Code].says), ".") }
+func (p Problem) Message() string {
+	return strings.TrimSuffix(strings.TrimSuffix(p.fill(table[p.Code].says), "."), ": ") // where nothing more is known
+}
 
 // Mend says what would mend it.
 func (p Problem) Mend() string { return p.fill(table[p.Code].mend) }

@@ -311,15 +311,14 @@ func yearOfEra(s string) (year, month, day int, rest string, ok bool) {
 
 // dayAndClock reads the date at the start of s as 2006-01-02 and gives back the rest.
 func (r *Reader) dayAndClock(s string) (day, clock string, t Trouble) {
-	bad := Trouble{Code: problem.BadDate}
 	if len(s) > 60 {
-		return "", "", bad
+		return "", "", Trouble{Code: problem.BadDate}
 	}
 	if len(s) == 10 && s[4] == '-' && s[7] == '-' { // the plain case first
 		if y, m, d := digits(s[:4]), digits(s[5:7]), digits(s[8:]); validDate(y, m, d) {
 			return s, "", Trouble{}
 		}
-		return "", "", bad
+		return "", "", noSuchDay(digits(s[:4]), digits(s[5:7]), digits(s[8:]))
 	}
 	if (len(s) == 6 || len(s) == 8) && digits(s) > 0 {
 		day, t := r.dayInFigures(s)
@@ -330,7 +329,7 @@ func (r *Reader) dayAndClock(s string) (day, clock string, t Trouble) {
 	}
 	if y, m, d, rest, ok := yearOfEra(s); ok {
 		if !validDate(y, m, d) {
-			return "", "", bad
+			return "", "", noSuchDay(y, m, d)
 		}
 		return isoDate(y, m, d), rest, Trouble{}
 	}
@@ -344,9 +343,22 @@ func (r *Reader) dayAndClock(s string) (day, clock string, t Trouble) {
 		return "", "", t
 	}
 	if !validDate(y, m, d) {
-		return "", "", bad
+		return "", "", noSuchDay(y, m, d)
 	}
 	return isoDate(y, m, d), bareClock(clock), Trouble{}
+}
+
+// noSuchDay tells why there is no such day, where its month is one: the 31st of June.
+func noSuchDay(year, month, day int) Trouble {
+	t := Trouble{Code: problem.BadDate}
+	if month < 1 || month > 12 || day < 1 || day > 31 || year < 1 {
+		return t
+	}
+	last := time.Date(year, time.Month(month)+1, 0, 0, 0, 0, 0, time.UTC)
+	if day > last.Day() {
+		t.Detail = last.Format("January 2006") + " has " + strconv.Itoa(last.Day()) + " days"
+	}
+	return t
 }
 
 // OrdersOfFigures lists the orders in which six or eight figures with no sign between can be a day:

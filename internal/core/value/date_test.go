@@ -117,11 +117,14 @@ func TestDatesAsPeopleWriteThem(t *testing.T) {
 	}
 }
 
-// A day of no year is no date, and it is said why; what is no day at all is not said to lack one.
-func TestDaysOfNoYear(t *testing.T) {
+// A day of no year is no date, nor is one that its month does not have, and it is said why; what is no day at all is
+// not said to lack anything.
+func TestDaysThatAreNone(t *testing.T) {
 	for in, want := range map[string]string{
 		"31/03": "it has no year", "31.3.": "it has no year", "3 May": "it has no year", "3 de mayo": "it has no year",
 		"May 3rd": "it has no year", "--03-31": "it has no year", "Room 12": "", "soon": "", "3/4/5/6": "",
+		"31/06/2026": "June 2026 has 30 days", "2026-02-30": "February 2026 has 28 days", "30. Feb 2028": "February 2028 has 29 days",
+		"2026-13-01": "", "45/06/2026": "",
 	} {
 		if _, trouble := NewReader(field(catalog.Date), Settings{}).Read(in); trouble != (Trouble{problem.BadDate, want}) {
 			t.Errorf("%q: got %+v, want %q", in, trouble, want)
