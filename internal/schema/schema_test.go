@@ -63,11 +63,30 @@ func texts() map[catalog.FieldType][]string {
 	return list
 }
 
+// copyIn copies canonical texts of a field into a column of the table probe, in their order by its column n.
+func copyIn(t *testing.T, conn *pgx.Conn, f catalog.Field, column string, texts []string) {
+	t.Helper()
+	on := func(_ context.Context, f func(conn *pgx.Conn) error) error { return f(conn) }
+	in := pgcopy.Into(t.Context(), on, "probe", []string{"n", column})
+	for n, text := range texts {
+		in.Row(2)
+		in.Int64(int64(n))
+		if err := Copier(f)(&in.Buffer, text); err != nil {
+			t.Fatalf("%s %q: %v", f.Type, text, err)
+		}
+		if err := in.Flush(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := in.End(nil); err != nil {
+		t.Fatalf("%s: %v", f.Type, err)
+	}
+}
+
 // Canonical texts of every field type go through COPY into columns of their form
 // and come back as they were.
 func TestEveryTypeComesBack(t *testing.T) {
 	conn := connect(t)
-	on := func(_ context.Context, f func(conn *pgx.Conn) error) error { return f(conn) }
 	given := texts()
 	for _, ft := range catalog.FieldTypes {
 		f := catalog.Field{Name: "x", Type: ft}
@@ -79,20 +98,7 @@ func TestEveryTypeComesBack(t *testing.T) {
 			`)`); err != nil {
 			t.Fatalf("%s: %v", ft, err)
 		}
-		in := pgcopy.Into(t.Context(), on, "probe", []string{"n", "x"})
-		for n, text := range given[ft] {
-			in.Row(2)
-			in.Int64(int64(n))
-			if err := Copier(f)(&in.Buffer, text); err != nil {
-				t.Fatalf("%s %q: %v", ft, text, err)
-			}
-			if err := in.Flush(); err != nil {
-				t.Fatal(err)
-			}
-		}
-		if err := in.End(nil); err != nil {
-			t.Fatalf("%s: %v", ft, err)
-		}
+		copyIn(t, conn, f, "x", given[ft])
 		rows, err := conn.Query(t.Context(), `select coalesce(`+Text(f, "x")+`, '') from probe order by n`)
 		if err != nil {
 			t.Fatal(err)
@@ -112,26 +118,12 @@ func TestEveryTypeComesBack(t *testing.T) {
 // What the history keeps of a row is read as it was, whether it is kept as texts or, as before, as values of their types.
 func TestRowsComeBack(t *testing.T) {
 	conn := connect(t)
-	on := func(_ context.Context, f func(conn *pgx.Conn) error) error { return f(conn) }
 	for ft, given := range texts() {
 		f := catalog.Field{Name: "x", Type: ft}
 		rt := catalog.RecordType{Name: "probe", Fields: []catalog.Field{{Name: "other", Type: catalog.Text}, f}}
 		run(t, conn, []string{`drop table if exists probe`, `create table probe (n bigint, created_at timestamptz default now(),
 			created_by bigint default 7, import bigint, f_other text default 'o"n''e', f_x ` + Type(f) + `)`})
-		in := pgcopy.Into(t.Context(), on, "probe", []string{"n", "f_x"})
-		for n, text := range given {
-			in.Row(2)
-			in.Int64(int64(n))
-			if err := Copier(f)(&in.Buffer, text); err != nil {
-				t.Fatalf("%s %q: %v", ft, text, err)
-			}
-			if err := in.Flush(); err != nil {
-				t.Fatal(err)
-			}
-		}
-		if err := in.End(nil); err != nil {
-			t.Fatalf("%s: %v", ft, err)
-		}
+		copyIn(t, conn, f, "f_x", given)
 		rows, err := conn.Query(t.Context(), `select array[`+Row(rt, "p")+`::text,
 			jsonb_strip_nulls(to_jsonb(p))::text] from probe p order by n`)
 		if err != nil {
