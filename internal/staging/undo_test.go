@@ -1,9 +1,11 @@
 package staging
 
 import (
+	"fmt"
 	"testing"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/store"
 )
 
 // What a record had before is told from its history, newest entry first. What was blank when it was deleted comes back
@@ -40,5 +42,26 @@ func TestWhatARecordHadBefore(t *testing.T) {
 				t.Errorf("%s: %s is %+v, want %+v", what, account.Fields[n].Name, got, x.want[n])
 			}
 		}
+	}
+}
+
+// What returns values grows with the links of a type, and not with each way in which they can return.
+func TestValuesOfManyLinksReturn(t *testing.T) {
+	berth := catalog.RecordType{Name: "berth", Label: "Berth", Plural: "Berths", Prefix: "BRT"}
+	length := func(links int) int {
+		berth.Fields = nil
+		for n := range links {
+			berth.Fields = append(berth.Fields, catalog.Field{Name: fmt.Sprint("beside_", n), Type: catalog.Reference, To: "berth"})
+		}
+		c := undoChunk{Undo: &Undo{i: store.Import{Workspace: "main"}, catalog: catalog.Catalog{Types: []catalog.RecordType{berth}}},
+			t: undoType{RecordType: berth, touched: berth.Fields}}
+		sql, _, err := c.giveBack(frag{"acts": c.those()}).compose(c.of(c.t))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return len(sql)
+	}
+	if few, many := length(4), length(16); many > 6*few {
+		t.Errorf("four links take %d letters, sixteen %d", few, many)
 	}
 }

@@ -355,8 +355,9 @@ func titleOfParts(parts []string) string {
 // what the work has left.
 func (c *undoChunk) giveBack(within frag) stmt {
 	// What the history then says; a link to what is no longer there stays blank, and one that was is not said.
-	said := `case when u.fields = w.fields then w.back
-		else (select jsonb_object_agg(k, w.back->k) from unnest(u.fields) k) end`
+	said := `(case when u.fields = w.fields then w.back
+		else (select jsonb_object_agg(k, w.back->k) from unnest(u.fields) k) end)`
+	unsaid := []string{`null::text`}
 	var set, changed []string
 	names := map[string]string{}
 	for _, f := range c.t.touched {
@@ -373,9 +374,9 @@ func (c *undoChunk) giveBack(within frag) stmt {
 			set = append(set, schema.Name(f.Name)+` = `+names[f.Name])
 		}
 		if f.Kind().Form == catalog.LinkForm {
-			said = `case when ` + returns + ` and ` + now + ` is not distinct from ` + left(f, "w") + ` then (` + said + `) - ` + name + `
-				when ` + returns + ` and ` + now + ` is null then jsonb_set(` + said + `, array[` + name + `, '1'], 'null')
-				else ` + said + ` end`
+			unsaid = append(unsaid, `case when `+returns+` and `+now+` is not distinct from `+left(f, "w")+` then `+name+` end`)
+			// Where there is no path nothing is set.
+			said = `jsonb_set(` + said + `, case when ` + returns + ` and ` + now + ` is null then array[` + name + `, '1'] else '{}' end, 'null')`
 		}
 	}
 	var title []string
@@ -391,11 +392,11 @@ func (c *undoChunk) giveBack(within frag) stmt {
 			update {records} r set version = r.version + 1, changed_at = now(), changed_by = @person, {title_column} = {title}, {set}
 			from {acts} u join {want} w on w.record_id = u.record_id
 			where r.id = u.record_id and r.version = u.version and ({changed})
-			returning r.id, r.version, {said} as changes
+			returning r.id, r.version, {said} - array_remove(array[{unsaid}], null) as changes
 		)
 		insert into {history} (record_id, version, person, import, run, kind, changes)
 		select id, version, @person, @import, @run, 'update', changes from changed`,
 		within, frag{"title_column": schema.Title, "title": titleOfParts(title), "set": list(set),
-			"changed": strings.Join(changed, " or "), "said": said},
+			"changed": strings.Join(changed, " or "), "said": said, "unsaid": list(unsaid)},
 		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
 }

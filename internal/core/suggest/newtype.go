@@ -50,7 +50,7 @@ func (v *View) NewType(c catalog.Catalog, name string) catalog.RecordType {
 		}
 		t.Fields = append(t.Fields, f)
 		signed = signed || f.Type == catalog.Money &&
-			slices.ContainsFunc(col.Samples, func(s string) bool { return value.CurrencyIn(s) != "" })
+			slices.ContainsFunc(col.Samples, value.WithCurrency)
 	}
 	if signed && !slices.ContainsFunc(t.Fields,
 		func(f catalog.Field) bool { return f.Type == catalog.Currency || f.Name == "currency" }) {

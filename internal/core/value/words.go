@@ -592,8 +592,8 @@ func SharedSign(sign string) bool { return severalCurrencies[strings.ToLower(sig
 // and “NOK 640”, and not “HRB 10233”.
 func WithCurrency(s string) bool {
 	said := CurrencyIn(s)
-	_, trouble := (*Reader)(nil).currency(said)
-	return said != "" && (trouble.Code == "" || SharedSign(said))
+	_, ok := currencyOf(said)
+	return ok || SharedSign(said)
 }
 
 // InCurrency reports whether an amount as it is written can be one in a currency (ISO 4217): the
@@ -608,23 +608,25 @@ func InCurrency(s, code string) (said string, can bool) {
 	if list, ok := severalCurrencies[low]; ok {
 		return said, slices.Contains(strings.Fields(list), code)
 	}
-	of, ok := currencySigns[low]
+	of, ok := currencyOf(said)
 	if !ok {
-		unit, err := currency.ParseISO(strings.ToUpper(said))
-		if err != nil || len(said) != 3 {
-			return said, true
-		}
-		of = unit.String()
+		return said, true
 	}
 	return said, of == code
 }
 
-func (r *Reader) currency(s string) (string, Trouble) {
+// currencyOf gives the code of a currency (ISO 4217) from its sign, a word for it or its code.
+func currencyOf(s string) (code string, ok bool) {
 	if code, ok := currencySigns[strings.ToLower(s)]; ok {
-		return code, Trouble{}
+		return code, true
 	}
-	if unit, err := currency.ParseISO(strings.ToUpper(s)); err == nil {
-		return unit.String(), Trouble{}
+	unit, err := currency.ParseISO(strings.ToUpper(s))
+	return unit.String(), err == nil
+}
+
+func (r *Reader) currency(s string) (string, Trouble) {
+	if code, ok := currencyOf(s); ok {
+		return code, Trouble{}
 	}
 	return "", Trouble{Code: problem.BadCurrency}
 }
