@@ -8,7 +8,6 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -125,6 +124,11 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 			"loaded without a look: "+strings.Join(lacks, ", ")).With(i.Routine.Name).
 			Mended(fmt.Sprintf("Place the columns with uchi mapping %d --map field=Header, or load what there is with uchi load %d.", i.Id, i.Id))
 	}
+	if f.yes && i.Routine.Name != "" && noticed(i, sheet.HeaderTooLong) {
+		return fault.New(fault.Conflict, sheet.HeaderTooLong, "the header has more names than the rows have cells, so nothing is "+
+			"loaded without a look").With(i.Routine.Name).
+			Mended(fmt.Sprintf("Look at the columns with uchi mapping %d, and load them as they stand with uchi load %d.", i.Id, i.Id))
+	}
 	if i, err = a.check(ctx, c, i.Id); err != nil {
 		return err
 	}
@@ -199,7 +203,7 @@ func (a *app) chooseType(ctx context.Context, c *client.Conn, i client.Import, f
 		a.showNotices(i.Notices) // one of them may be why
 	}
 	unknown := fault.New(fault.Invalid, "type_unknown", said).With(i.Name)
-	if slices.ContainsFunc(i.Notices, func(n sheet.Notice) bool { return n.Code == "on_its_side" }) {
+	if noticed(i, "on_its_side") {
 		return i, unknown.Mended(fmt.Sprintf("Have it turned with uchi mapping %d --turned, then uchi check %d.", i.Id, i.Id))
 	}
 	return i, unknown.

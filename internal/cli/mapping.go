@@ -120,7 +120,7 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 		}
 	}
 	a.showNotices(i.Notices)
-	if slices.ContainsFunc(i.Notices, func(n sheet.Notice) bool { return n.Code == sheet.AnotherTable }) {
+	if noticed(i, sheet.AnotherTable) {
 		if i.Below > 0 {
 			fmt.Fprintf(a.out, "  Import %d reads the table below.\n", i.Below)
 		} else {
@@ -130,6 +130,9 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 	fmt.Fprintln(a.out)
 	a.showColumns(i, types, r.JSON200.Columns)
 	for _, u := range r.JSON200.Unlike {
+		if u.Field == "" { // it is among what was noticed
+			continue
+		}
 		fmt.Fprintf(a.out, "%s goes to %s, but %s\n", u.Column, strings.TrimPrefix(u.Draft+"."+u.Field, "."), u.Why)
 	}
 	for n, d := range i.Routine.Drafts {
@@ -326,6 +329,11 @@ func readable(s string) string {
 		return "tab"
 	}
 	return s
+}
+
+// noticed reports whether something of a code was noticed in the source of an import.
+func noticed(i client.Import, code string) bool {
+	return slices.ContainsFunc(i.Notices, func(n sheet.Notice) bool { return n.Code == code })
 }
 
 // showNotices says what was noticed in a source, with the place where it stands first.

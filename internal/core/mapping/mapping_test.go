@@ -98,6 +98,8 @@ func TestNamesThatSeemTurned(t *testing.T) {
 			"", []string{"CON-7", "", "Kowalska", "Agnieszka"}, false},
 		"by the mailbox": {map[string]Origin{"given_name": from("First"), "family_name": from("Last"),
 			"email": from("Name")}, "", []string{"", "kowalska@quay.example", "Kowalska", "Runa"}, true},
+		"a rare given name": {map[string]Origin{"given_name": from("First"), "family_name": from("Last"),
+			"email": from("Name")}, "", []string{"", "els@quay.example", "Els", "Wouters"}, false},
 		"of the mailbox": {map[string]Origin{"given_name": from("First"), "family_name": from("Last"),
 			"email": from("Name")}, "", []string{"", "runa@quay.example", "Runa", "Kowalska"}, false},
 		"without the half": {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "",

@@ -25,8 +25,8 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 	for i := range dp.Fields {
 		if dp.Fields[i].Field.Type == catalog.Email {
 			against, speaksFor := value.MailOrder(out.Values[i], given, family)
-			// A mailbox has the family name alone where it has one: krause@ of Krause Jürgen.
-			against = against || dp.names.OnlyFamily(given) && value.MailIs(out.Values[i], given)
+			// A mailbox has the family name alone where it has one: krause@ of Krause Jürgen, but els@ of Els Wouters.
+			against = against || dp.names.OnlyFamily(given) && !dp.names.RatherFamily(family) && value.MailIs(out.Values[i], given)
 			turned, well = turned || against, well || speaksFor
 		}
 	}
@@ -37,7 +37,7 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 	out.Problems = append(out.Problems, problem.Problem{
 		Code: problem.NameOrder, Field: dp.Named(fp.Field.Name), Column: fp.origin.column,
 		Value:  fp.origin.cell(row.Cells, 0),
-		Detail: given + " would be the given name, " + family + " the family name",
+		Detail: "as they stand " + given + " is the given name, " + family + " the family name",
 	})
 }
 

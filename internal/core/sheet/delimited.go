@@ -172,7 +172,7 @@ func (d *delimited) Next() (Row, error) {
 			continue
 		}
 		d.usual.add(len(d.ends))
-		return Row{Number: d.number, Cells: d.split(), LooseQuote: d.loose}, nil
+		return Row{Number: d.number, Cells: d.split(), LooseQuote: d.loose, Parted: true}, nil
 	}
 }
 

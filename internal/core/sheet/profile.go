@@ -38,6 +38,8 @@ type Column struct {
 	Unit     string `json:"unit,omitempty"`     // in what its amounts are by its header: thousands, millions
 	// date_order or decimal_sign, when cells can be read two ways and the column does not decide
 	Unsettled string `json:"unsettled,omitempty"`
+	// the lines of the sheet end before it, so that the header has names too many and they may stand over others' cells
+	Unreached bool `json:"unreached,omitempty"`
 }
 
 // AllDiffer reports whether each filled cell says something else, as far as the profile knows: how many different texts
@@ -62,13 +64,14 @@ type Profiler struct {
 	header  []string
 	rows    int64
 	ragged  int64
-	first   int64 // row number of the first ragged row
-	loose   int64 // rows with a quote that is opened and never closed
-	quoted  int64 // row number of the first of them
-	lone    int64 // rows with one filled cell
-	alone   int64 // row number of the first of them
-	holding int64 // cells that hold lines that are like rows
-	holds   int64 // row number of the first of them
+	first   int64   // row number of the first ragged row
+	loose   int64   // rows with a quote that is opened and never closed
+	quoted  int64   // row number of the first of them
+	lone    int64   // rows with one filled cell
+	alone   int64   // row number of the first of them
+	holding int64   // cells that hold lines that are like rows
+	holds   int64   // row number of the first of them
+	ends    []int64 // of parted rows, how many have so many cells; longer ones count as the header
 	// cells whose text was decoded wrongly before, those with a formula's error, and numbers
 	// that were shortened
 	misread, failed, shortened sighting
@@ -128,7 +131,7 @@ const nothingKept = 20
 
 // NewProfiler starts the profile of a table with these headers.
 func NewProfiler(header []string) *Profiler {
-	p := &Profiler{header: header, columns: make([]columnProfile, len(header))}
+	p := &Profiler{header: header, columns: make([]columnProfile, len(header)), ends: make([]int64, len(header)+1)}
 	for i := range p.columns {
 		p.columns[i] = columnProfile{top: map[string]int64{}, shapes: map[string]*shapeCount{}}
 	}
@@ -142,6 +145,9 @@ func (p *Profiler) Add(row Row) {
 		if p.loose++; p.quoted == 0 {
 			p.quoted = row.Number
 		}
+	}
+	if row.Parted {
+		p.ends[min(len(row.Cells), len(p.header))]++
 	}
 	full := 0
 	for i, c := range row.Cells {
@@ -511,6 +517,15 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 		notices = append(notices, Notice{Code: "ragged_rows",
 			Message: "rows have more cells than the header; they are held", Row: p.first, Count: p.ragged})
 	}
+	if n := p.unreached(columns); n > 0 {
+		last := columns[len(columns)-1]
+		notices = append(notices, Notice{Code: HeaderTooLong, Message: fmt.Sprintf("the header has %d names, but the rows have %d cells: "+
+			"names may stand over the cells of others, so that nothing is placed by itself; where one name was parted in two, "+
+			"put it into quotes or take it out", len(columns), n), Column: last.Header, Count: p.ends[n]})
+		for i := n; i < len(columns); i++ {
+			columns[i].Unreached = true
+		}
+	}
 	if p.lone > 0 && UsualCells(columns) > 0 {
 		notices = append(notices, Notice{Code: "lone_cells", Message: "rows hold one cell alone, as headings do; they " +
 			"are held unless such rows are read", Row: p.alone, Count: p.lone})
@@ -530,6 +545,24 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 	notices = p.shortened.notice(notices, "shortened_numbers", "a spreadsheet program has shortened numbers, such as %s: "+
 		"their last digits are lost; they are held where the column is placed")
 	return columns, notices
+}
+
+// HeaderTooLong is the code of the notice that the header has more names than the rows have cells.
+const HeaderTooLong = "header_too_long"
+
+// fewestParted is from how many rows on their ends tell that the header has names too many.
+const fewestParted = 3
+
+// unreached gives how many cells nearly all rows have, where signs part them, they have fewer than the header
+// and no row says anything behind them; else 0.
+func (p *Profiler) unreached(columns []Column) int {
+	for n, rows := range p.ends[:len(p.header)] {
+		nothing := func(c Column) bool { return c.Filled == 0 && len(c.Nothing) == 0 }
+		if n > 0 && rows >= fewestParted && rows*10 >= p.rows*9 && !slices.ContainsFunc(columns[n:], func(c Column) bool { return !nothing(c) }) {
+			return n
+		}
+	}
+	return 0
 }
 
 // gapColumn gives the place of the first column that holds nothing at all, not even a header,

@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 )
 
@@ -18,5 +19,49 @@ func TestAllDiffer(t *testing.T) {
 				t.Errorf("%d rows, %s: %v, of %d filled %d different", n, c.Header, c.AllDiffer(), c.Filled, c.Distinct)
 			}
 		}
+	}
+}
+
+// A header with names too many is told where signs part the cells: in a workbook the last column may just be blank.
+func TestNamesTooMany(t *testing.T) {
+	for name, c := range map[string]struct {
+		text string
+		told string
+	}{
+		"a name parted in two": {"Name, given;Town;Phone\nAda,York,0431\nBo,Kiel,0432\nCy,Bonn,0433\n", ""},
+		"one name too many":    {"Name,given,Town,Phone\nAda,York,0431\nBo,Kiel,0432\nCy,Bonn,0433\n", "Phone 3"},
+		"two":                  {"Name,given,Town,Phone,Fax\nAda,York,0431\nBo,Kiel,0432\nCy,Bonn,0433\n", "Fax 3"},
+		"blank at the end":     {"Name,Town,Phone\nAda,York,\nBo,Kiel,\nCy,Bonn,\n", ""},
+		"one row reaches it":   {"Name,Town,Phone\nAda,York\nBo,Kiel\nCy,Bonn,0433\nDi,Ulm\nEd,Ulm\nFi,Ulm\nGo,Ulm\nHu,Ulm\nIo,Ulm\nKo,Ulm\nLu,Ulm\n", ""},
+		"lines of all lengths": {"Name,Town,Phone,Fax\nAda,York\nBo,Kiel,1\nCy\nDi,Ulm\n", ""},
+		"two rows":             {"Name,Town,Phone\nAda,York\nBo,Kiel\n", ""},
+	} {
+		src := Source{Name: "x.csv", Size: int64(len(c.text)), ReaderAt: strings.NewReader(c.text)}
+		table, err := Open(src, mustDetect(t, src, Reading{HeaderRow: 1}), DefaultLimits)
+		if err != nil {
+			t.Fatal(err)
+		}
+		p := NewProfiler(table.Header)
+		for row, err := table.Next(); err == nil; row, err = table.Next() {
+			p.Add(row)
+		}
+		columns, notices := p.Profile()
+		told := ""
+		for _, n := range notices {
+			if n.Code == HeaderTooLong {
+				told = fmt.Sprint(n.Column, " ", n.Count)
+			}
+		}
+		if last := columns[len(columns)-1]; told != c.told || last.Unreached != (told != "") {
+			t.Errorf("%s: %q, not %q: %+v", name, told, c.told, last)
+		}
+		table.Close()
+	}
+	book := NewProfiler([]string{"Name", "Town"})
+	for n := range 5 {
+		book.Add(Row{Number: int64(n + 2), Cells: []string{"Ada"}})
+	}
+	if _, notices := book.Profile(); len(notices) > 0 {
+		t.Errorf("a workbook leaves blank cells out: %+v", notices)
 	}
 }

@@ -254,6 +254,7 @@ type Row struct {
 	Number     int64
 	Cells      []string
 	LooseQuote bool // a quote that opens a cell and is never closed was read as a sign
+	Parted     bool // signs part the cells, so that blank ones at the end of a line are there as well
 }
 
 // Blank reports whether no cell of the row holds anything.

@@ -272,6 +272,19 @@ func (v *View) doubtBeside(list []Suggestion) {
 	}
 }
 
+// doubtNames takes nothing where the header has names too many: they may stand over the cells of others.
+func (v *View) doubtNames(list []Suggestion) {
+	if !slices.ContainsFunc(v.columns, unreached) {
+		return
+	}
+	for n := range list {
+		if s := &list[n]; s.Taken {
+			s.Taken, s.Confidence = false, min(s.Confidence, perhaps)
+			s.Reason += ", but " + tooManyNames
+		}
+	}
+}
+
 // place is a field of one of the targets, by its place among the type's.
 type place struct {
 	target, at int
@@ -361,6 +374,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 	v.doubtPrices(targets, out)
 	ofLines = v.doubtTotals(targets, out)
 	v.doubtBeside(out)
+	v.doubtNames(out)
 	order := map[string]int{}
 	for i, c := range v.columns {
 		order[c.Header] = i

@@ -376,20 +376,16 @@ func meantWord(w string) string {
 // spelledOut gives a word that a shortened one begins: “Wahrsch”, “Sandsynl”, “Todennäk”.
 // All words of the lexicon that begin so must mean the same.
 func spelledOut(w string) string {
-	at, _ := slices.BinarySearch(lexiconWords, w)
-	if at == len(lexiconWords) || !strings.HasPrefix(lexiconWords[at], w) {
+	words := beginningWith(w)
+	if len(words) == 0 {
 		return ""
 	}
-	first := lexiconWords[at]
-	for _, other := range lexiconWords[at:] {
-		if !strings.HasPrefix(other, w) {
-			break
-		}
-		if !slices.Equal(lexicon[other], lexicon[first]) {
+	for _, other := range words[1:] {
+		if !slices.Equal(lexicon[other], lexicon[words[0]]) {
 			return ""
 		}
 	}
-	return first
+	return words[0]
 }
 
 // bones is a word without its vowels but the first letter, and without doubled letters.
@@ -457,6 +453,16 @@ var lexiconWords = func() (list []string) {
 	slices.Sort(list)
 	return list
 }()
+
+// beginningWith gives the words of the lexicon that begin so.
+func beginningWith(begin string) []string {
+	from, _ := slices.BinarySearch(lexiconWords, begin)
+	n := slices.IndexFunc(lexiconWords[from:], func(w string) bool { return !strings.HasPrefix(w, begin) })
+	if n < 0 {
+		n = len(lexiconWords) - from
+	}
+	return lexiconWords[from : from+n]
+}
 
 // longestAt finds the longest phrase at the beginning of words; small words mean
 // nothing by themselves.
@@ -580,11 +586,7 @@ func begun(part string) (concepts []string) {
 	if len(part) < 3 {
 		return concepts
 	}
-	at, _ := slices.BinarySearch(lexiconWords, part)
-	for _, w := range lexiconWords[at:] {
-		if !strings.HasPrefix(w, part) {
-			break
-		}
+	for _, w := range beginningWith(part) {
 		for _, c := range lexicon[w] {
 			if !slices.Contains(concepts, c) {
 				concepts = append(concepts, c)

@@ -73,11 +73,7 @@ var drawing = map[string]bool{"'": true, "’": true, ".": true, ":": true, "-":
 func wordsThat(begin, end string) map[string]float64 {
 	const leftOut = 3 // letters at least, where an end is given
 	shares, all := map[string]float64{}, 0.0
-	at, _ := slices.BinarySearch(lexiconWords, begin)
-	for _, w := range lexiconWords[at:] {
-		if !strings.HasPrefix(w, begin) {
-			break
-		}
+	for _, w := range beginningWith(begin) {
 		if end != "" && (!strings.HasSuffix(w, end) || len([]rune(w)) < len([]rune(begin+end))+leftOut) {
 			continue
 		}

@@ -16,14 +16,18 @@ import (
 type Unlike struct {
 	Column string `json:"column"`
 	Draft  string `json:"draft,omitempty"` // of several in a row
-	Field  string `json:"field"`
+	Field  string `json:"field,omitempty"` // none when it is all of the sheet
 	Why    string `json:"why"`
 }
 
 // Unlike finds them: a file may have the headers of the one before and other things below them.
 // What has a list of its own for the words, is computed or put together is left to those who made
-// it so.
+// it so. Where the header has more names than the rows have cells, the first name that no row reaches is one of them,
+// on no field.
 func (v *View) Unlike(targets []Target, drafts []mapping.Draft) (list []Unlike) {
+	if at := slices.IndexFunc(v.columns, unreached); at >= 0 {
+		list = append(list, Unlike{Column: v.columns[at].Header, Why: tooManyNames})
+	}
 	for n, d := range drafts {
 		for _, f := range targets[n].Type.Fields {
 			o := d.Fields[f.Name]
@@ -40,6 +44,10 @@ func (v *View) Unlike(targets []Target, drafts []mapping.Draft) (list []Unlike) 
 	}
 	return list
 }
+
+const tooManyNames = "the header has more names than the rows have cells"
+
+func unreached(c sheet.Column) bool { return c.Unreached }
 
 // namesRowsOf reports whether another column, here or in another sheet, names rows of a draft by what stands in one.
 func (v *View) namesRowsOf(t catalog.RecordType, d mapping.Draft, own sheet.Column) bool {

@@ -42,6 +42,26 @@ func TestCellsUnlikeTheirFields(t *testing.T) {
 	}
 }
 
+// Where the header has more names than the rows have cells, nothing is taken, and it is said of what a routine has placed.
+func TestNothingIsTakenUnderNamesTooMany(t *testing.T) {
+	contact, _ := standard(t).Type("contact")
+	columns := columnsOf("Given name=Ada|Bo|Cy|Di;Family name=Holm|Moe|Lind|Kade;E-mail=a@x.example|b@x.example|c@x.example|d@x.example;Town=")
+	for _, shifted := range []bool{false, true} {
+		columns[3].Unreached = shifted
+		taken := 0
+		for _, s := range NewView(columns).Across([]Target{{Type: contact}}) {
+			if s.Taken {
+				taken++
+			}
+		}
+		drafts := []mapping.Draft{{Type: "contact", Fields: map[string]mapping.Origin{"email": {From: []string{"E-mail"}}}}}
+		unlike := NewView(columns).Unlike([]Target{{Type: contact}}, drafts)
+		if (taken == 0) != shifted || (len(unlike) > 0) != shifted || shifted && unlike[0].Column != "Town" {
+			t.Errorf("shifted %v: %d are taken, %+v", shifted, taken, unlike)
+		}
+	}
+}
+
 // Companies that are called as people could be are none, where some say their legal form.
 func TestCompaniesCalledLikePeople(t *testing.T) {
 	account, _ := standard(t).Type("account")

@@ -106,6 +106,12 @@ func (n *Halves) Two(text string) bool {
 // OnlyFamily reports whether a name is one that families have, and nobody as a given name.
 func (n *Halves) OnlyFamily(name string) bool { return n.half(name).onlyFamily() }
 
+// RatherFamily reports whether a name is one that families alone have, or one of which the letters speak for that.
+func (n *Halves) RatherFamily(name string) bool {
+	h := n.half(name)
+	return h.onlyFamily() || !h.given && h.lean < -surely
+}
+
 func (n *Halves) half(name string) half {
 	if h, ok := n.told[name]; ok {
 		return h

@@ -3182,6 +3182,8 @@ export interface components {
              */
             percents?: "of_hundred" | "of_one" | "mixed";
             unsettled?: string;
+            /** @description The lines of the sheet end before it: the header has names too many, which may stand over the cells of others */
+            unreached?: boolean;
         };
         /** @description In which rows a column speaks of a field: those of which another column has one of some words, in whatever capitals */
         When: {
@@ -3542,7 +3544,8 @@ export interface components {
         Unlike: {
             column: string;
             draft?: string;
-            field: string;
+            /** @description None when it is all of the sheet */
+            field?: string;
             /** @description What the cells look like */
             why: string;
         };
