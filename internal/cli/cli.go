@@ -70,7 +70,7 @@ func (a *app) run(ctx context.Context, args []string) int {
 	root.SetOut(a.out)
 	root.SetErr(a.errs)
 	root.SetIn(a.in)
-	err := root.ExecuteContext(ctx)
+	cmd, err := root.ExecuteContextC(ctx)
 	var usage usageError
 	f, isFault := fault.From(err)
 	switch {
@@ -82,7 +82,7 @@ func (a *app) run(ctx context.Context, args []string) int {
 		fmt.Fprintln(a.errs, "Nothing was changed.")
 		return exitDeclined
 	case errors.As(err, &usage):
-		fmt.Fprintf(a.errs, "%s\nSee %s --help.\n", err, root.CommandPath())
+		fmt.Fprintf(a.errs, "%s\nUsage: %s\nSee %s --help.\n", err, cmd.UseLine(), cmd.CommandPath())
 		return exitUsage
 	case !isFault:
 		fmt.Fprintln(a.errs, "Error:", err)

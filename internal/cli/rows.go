@@ -120,6 +120,9 @@ func (a *app) showRow(ctx context.Context, c *client.Conn, id, row int64) error 
 		if d.Reason != "" {
 			fmt.Fprintf(a.out, "  %s\n", d.Reason)
 		}
+		if n == 0 {
+			a.showProblems(r.JSON200.Row)
+		}
 		columns := []any{"Field", "There", "Becomes", "Why"}
 		if d.Record.Id == "" {
 			columns = slices.Delete(columns, 1, 2)
@@ -131,8 +134,8 @@ func (a *app) showRow(ctx context.Context, c *client.Conn, id, row int64) error 
 				after = v.Link.Title + " (" + v.Link.Id + ")"
 			}
 			why := v.Why
-			if v.Problem.Message != "" {
-				why = v.Problem.Message + ". " + v.Problem.Mend
+			if v.Problem.Message != "" { // what would mend it is told above
+				why = v.Problem.Message
 			}
 			row := []any{v.Label, oneLine(v.Before, 40), oneLine(after, 60), why}
 			if d.Record.Id == "" {
@@ -143,6 +146,32 @@ func (a *app) showRow(ctx context.Context, c *client.Conn, id, row int64) error 
 		tab.Render()
 	}
 	return nil
+}
+
+// showProblems says what is wrong with a row and what would mend it, and what is asked about it.
+func (a *app) showProblems(r client.Row) {
+	for _, p := range r.Problems {
+		where := orColumn(p)
+		if where != "" {
+			where += ": "
+		}
+		fmt.Fprintf(a.out, "  %s%s\n", where, saysOf(p, true))
+	}
+	if r.Question != "" {
+		fmt.Fprintf(a.out, "  asked: %s; see uchi questions\n", r.Question.Says())
+	}
+}
+
+// saysOf gives what is wrong, with the value that is, and what would mend it where that is to be told.
+func saysOf(p client.RowProblem, mend bool) string {
+	what := p.Message + "."
+	if mend {
+		what += " " + p.Mend
+	}
+	if p.Value != "" {
+		what = fmt.Sprintf("%q: %s", oneLine(p.Value, 24), what)
+	}
+	return what
 }
 
 func (a *app) rowsAsCSV(ctx context.Context, c *client.Conn, id int64, p client.ListRowsParams) error {
@@ -209,15 +238,8 @@ func (a *app) printRows(rows []client.Row, columns ...client.Column) {
 			tab.AppendRow(append(slices.Clone(row), field, strings.Join(strings.Fields(what), " ")))
 		}
 		for _, p := range r.Problems {
-			what := p.Message + "."
-			if !told[p.Mend] {
-				what += " " + p.Mend
-			}
+			add(orColumn(p), saysOf(p, !told[p.Mend]))
 			told[p.Mend] = true
-			if p.Value != "" {
-				what = fmt.Sprintf("%q: %s", oneLine(p.Value, 24), what)
-			}
-			add(orColumn(p), what)
 		}
 		for _, ch := range r.Changes {
 			if n > 0 && len(r.Problems) > 0 {

@@ -3,7 +3,20 @@ import { useState } from "react";
 import { useParams } from "react-router";
 import { api, must, type Token } from "../api/client";
 import { who, workspaces } from "../api/queries";
-import { Button, Choose, Confirm, Dialog, inputClass, Labelled, Panel, Password, Table, tdClass, Wrong } from "../ui/parts";
+import {
+  Button,
+  Choose,
+  Confirm,
+  Dialog,
+  inputClass,
+  Labelled,
+  Panel,
+  Password,
+  Table,
+  actsClass,
+  tdClass,
+  Wrong,
+} from "../ui/parts";
 import { ApprovalSettings } from "../ui/approval";
 import { Hooks } from "../ui/hooks";
 import { Notices } from "../ui/notices";
@@ -69,7 +82,7 @@ function Tokens() {
             <td className={tdClass}>{t.workspace ?? "all workspaces"}</td>
             <td className={tdClass}>{t.ends_at.slice(0, 10)}</td>
             <td className={tdClass}>{t.used_at ? when(t.used_at) : "never"}</td>
-            <td className={`${tdClass} text-right`}>
+            <td className={actsClass}>
               <Button look="quiet" aria-label={`End it: the token ${t.label}`} onClick={() => setEnding(t)}>
                 End it
               </Button>
@@ -155,9 +168,9 @@ function Sessions() {
             <td className={`${tdClass} max-w-[360px] truncate`} title={s.agent}>
               {s.agent}
             </td>
-            <td className={`${tdClass} text-right`}>
+            <td className={actsClass}>
               {s.own ? (
-                <span className="text-ink-soft">this one</span>
+                <span className="inline-block py-1.5 text-ink-soft">this one</span>
               ) : (
                 <Button look="quiet" aria-label={`End it: the session ${s.id}`} onClick={() => end.mutate(s.id)}>
                   End it

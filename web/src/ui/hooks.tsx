@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must, type Hook, type NoticeKind } from "../api/client";
 import { when } from "../pages/start";
-import { Button, Confirm, Dialog, inputClass, Panel, Table, tdClass, Ticked, Wrong } from "./parts";
+import { Button, Confirm, Dialog, inputClass, Panel, Table, actsClass, tdClass, Ticked, Wrong } from "./parts";
 
 const kinds: { kind: NoticeKind; label: string }[] = [
   { kind: "waits", label: "a file of a feed waits" },
@@ -52,7 +52,7 @@ export function Hooks({ workspace }: { workspace: string }) {
                 <td className={`${tdClass} max-w-[300px] truncate`}>
                   <LastCall h={h} />
                 </td>
-                <td className={`${tdClass} text-right`}>
+                <td className={actsClass}>
                   <Button look="quiet" aria-label={`Remove: the program at ${h.url}`} onClick={() => setRemoving(h)}>
                     Remove
                   </Button>

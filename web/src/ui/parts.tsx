@@ -462,3 +462,5 @@ export function Panel({
 
 export const thClass = "px-3 py-2 text-left text-[12px] font-medium text-ink-soft whitespace-nowrap";
 export const tdClass = "px-3 py-2 align-top";
+/** The cell of a row's buttons, which stand on the line of its texts. */
+export const actsClass = "px-3 py-0.5 text-right align-top";

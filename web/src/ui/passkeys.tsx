@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, must, type Passkey, type Person } from "../api/client";
 import { ways } from "../api/queries";
 import { when } from "../pages/start";
-import { Button, Confirm, inputClass, Labelled, Panel, Password, Table, tdClass, Wrong } from "./parts";
+import { Button, Confirm, inputClass, Labelled, Panel, Password, Table, actsClass, tdClass, Wrong } from "./parts";
 
 /** Whether passkeys work where the console is open, and where else they do. */
 export function usePasskeys(): { here: boolean; at?: string } {
@@ -75,7 +75,7 @@ export function Passkeys() {
               <td className={tdClass}>{k.label}</td>
               <td className={tdClass}>{when(k.made_at)}</td>
               <td className={tdClass}>{k.used_at ? when(k.used_at) : "never"}</td>
-              <td className={`${tdClass} text-right`}>
+              <td className={actsClass}>
                 <Button look="quiet" aria-label={`End it: the passkey ${k.label}`} onClick={() => setEnding(k)}>
                   End it
                 </Button>

@@ -4,7 +4,7 @@ import { useNavigate, useParams } from "react-router";
 import { api, must, type Filling } from "../api/client";
 import { workspaces } from "../api/queries";
 import { when } from "../pages/start";
-import { Button, Choose, Confirm, Dialog, inputClass, Labelled, Panel, tdClass, Wrong } from "./parts";
+import { Button, Choose, Confirm, Dialog, inputClass, Labelled, Panel, actsClass, tdClass, Wrong } from "./parts";
 import { toast } from "./toast";
 import { count } from "./verdict";
 
@@ -63,7 +63,7 @@ export function Workspaces() {
               <td className={`${tdClass} text-ink-soft`}>
                 {w.filling ? <Filled of={w.filling} /> : w.closed_at && `closed since ${when(w.closed_at)}`}
               </td>
-              <td className={`${tdClass} text-right`}>
+              <td className={actsClass}>
                 <Button look="quiet" aria-label={`Copy ${w.name}`} onClick={() => setCopying(w.name)}>
                   Copy…
                 </Button>
