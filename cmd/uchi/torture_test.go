@@ -288,6 +288,8 @@ func TestTorture(t *testing.T) {
 			"imports at work": {`select count(*) from uchi.imports where run is not null`, 0},
 			"done by the runs": {fmt.Sprintf(`select sum(value::bigint)::bigint from uchi.runs, jsonb_each_text(outcomes)
 				where import = %d and work = 'load' and ended <> 'taken'`, i.Id), rows},
+			"runs of which the counters differ": {fmt.Sprintf(`select count(*) from uchi.runs r where import = %d and work = 'load'
+				and ended <> 'taken' and done_rows <> (select coalesce(sum(value::bigint), 0) from jsonb_each_text(outcomes))`, i.Id), 0},
 			"told by the face": {fmt.Sprintf(`select %d`, i.Outcomes["created"]+i.Outcomes["updated"]+i.Outcomes["unchanged"]+
 				i.Outcomes["held"]), rows},
 		} {

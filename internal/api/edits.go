@@ -37,7 +37,7 @@ func loadRequestOf(b *LoadRequest) (work.LoadRequest, error) {
 }
 
 func (h *handlers) ChooseRows(ctx context.Context, r ChooseRowsRequestObject) (ChooseRowsResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -185,7 +185,7 @@ func editView(i store.Import, e store.Edit) Edit {
 }
 
 func (h *handlers) ListEdits(ctx context.Context, r ListEditsRequestObject) (ListEditsResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -212,7 +212,7 @@ func (h *handlers) ListEdits(ctx context.Context, r ListEditsRequestObject) (Lis
 }
 
 func (h *handlers) Edit(ctx context.Context, r EditRequestObject) (EditResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -226,7 +226,7 @@ func (h *handlers) Edit(ctx context.Context, r EditRequestObject) (EditResponseO
 
 func (h *handlers) TakeEditsBack(ctx context.Context, r TakeEditsBackRequestObject) (TakeEditsBackResponseObject,
 	error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -235,7 +235,7 @@ func (h *handlers) TakeEditsBack(ctx context.Context, r TakeEditsBackRequestObje
 }
 
 func (h *handlers) Replace(ctx context.Context, r ReplaceRequestObject) (ReplaceResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -257,7 +257,7 @@ func (h *handlers) Replace(ctx context.Context, r ReplaceRequestObject) (Replace
 }
 
 func (h *handlers) BringBack(ctx context.Context, r BringBackRequestObject) (BringBackResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -270,7 +270,7 @@ func (h *handlers) BringBack(ctx context.Context, r BringBackRequestObject) (Bri
 }
 
 func (h *handlers) Near(ctx context.Context, r NearRequestObject) (NearResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}

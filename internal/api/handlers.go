@@ -217,8 +217,20 @@ func (h *handlers) Upload(ctx context.Context, r UploadRequestObject) (UploadRes
 }
 
 func (h *handlers) GetImport(ctx context.Context, r GetImportRequestObject) (GetImportResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
+	if fault.Is(err, work.ErrLost.Code) { // it is shown as it is read again
+		i, err = h.store.Import(ctx, r.Workspace, r.Import)
+	}
 	return GetImport200JSONResponse(h.importView(ctx, i)), err
+}
+
+// standing reads an import of which the rows are looked at; what is staged of it must be there.
+func (h *handlers) standing(ctx context.Context, workspace string, id int64) (store.Import, error) {
+	i, err := h.store.Import(ctx, workspace, id)
+	if err == nil {
+		err = h.work.Standing(ctx, i)
+	}
+	return i, err
 }
 
 // act does something with an import and gives it back as it is then.
@@ -306,7 +318,7 @@ func (h *handlers) ListRuns(ctx context.Context, r ListRunsRequestObject) (ListR
 }
 
 func (h *handlers) ListGone(ctx context.Context, r ListGoneRequestObject) (ListGoneResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -337,7 +349,7 @@ func (h *handlers) ListGone(ctx context.Context, r ListGoneRequestObject) (ListG
 }
 
 func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (SuggestResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -387,7 +399,7 @@ func (h *handlers) AddDraft(ctx context.Context, r AddDraftRequestObject) (AddDr
 }
 
 func (h *handlers) Preview(ctx context.Context, r PreviewRequestObject) (PreviewResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -404,7 +416,7 @@ func (h *handlers) Preview(ctx context.Context, r PreviewRequestObject) (Preview
 }
 
 func (h *handlers) ColumnValues(ctx context.Context, r ColumnValuesRequestObject) (ColumnValuesResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -422,7 +434,12 @@ const mostDocument = 4 << 20
 
 func (h *handlers) SetReading(ctx context.Context, r SetReadingRequestObject) (SetReadingResponseObject, error) {
 	i, err := h.act(ctx, r.Workspace, r.Import,
-		func(i store.Import) error { return h.work.SetReading(ctx, i, sheet.Reading(*r.Body), personOf(ctx)) })
+		func(i store.Import) error {
+			if err := h.work.Standing(ctx, i); err != nil {
+				return err
+			}
+			return h.work.SetReading(ctx, i, sheet.Reading(*r.Body), personOf(ctx))
+		})
 	return SetReading202JSONResponse(i), err
 }
 
@@ -489,9 +506,9 @@ func (h *handlers) Stop(ctx context.Context, r StopRequestObject) (StopResponseO
 	return Stop202JSONResponse(i), err
 }
 
-// importWith reads an import with the catalogue of its workspace.
+// importWith reads an import of which the rows are looked at, with the catalogue of its workspace.
 func (h *handlers) importWith(ctx context.Context, workspace string, id int64) (store.Import, catalog.Catalog, error) {
-	i, err := h.store.Import(ctx, workspace, id)
+	i, err := h.standing(ctx, workspace, id)
 	if err != nil {
 		return i, catalog.Catalog{}, err
 	}

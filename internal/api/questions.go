@@ -94,7 +94,7 @@ func answerView(a *store.Answer, t catalog.RecordType) Answer {
 }
 
 func (h *handlers) GetQuestion(ctx context.Context, r GetQuestionRequestObject) (GetQuestionResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -167,7 +167,7 @@ func (h *handlers) ListAnswers(ctx context.Context, r ListAnswersRequestObject) 
 }
 
 func (h *handlers) Answer(ctx context.Context, r AnswerRequestObject) (AnswerResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -181,7 +181,7 @@ func (h *handlers) Answer(ctx context.Context, r AnswerRequestObject) (AnswerRes
 }
 
 func (h *handlers) AnswerMany(ctx context.Context, r AnswerManyRequestObject) (AnswerManyResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -201,7 +201,7 @@ func (h *handlers) AnswerMany(ctx context.Context, r AnswerManyRequestObject) (A
 }
 
 func (h *handlers) TakeBack(ctx context.Context, r TakeBackRequestObject) (TakeBackResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -213,7 +213,7 @@ func (h *handlers) TakeBack(ctx context.Context, r TakeBackRequestObject) (TakeB
 const triedRows = 2000
 
 func (h *handlers) TryRoutine(ctx context.Context, r TryRoutineRequestObject) (TryRoutineResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, err := h.standing(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}

@@ -472,6 +472,15 @@ func RestoreReading(ctx context.Context, tx pgx.Tx, id int64) error {
 	return nil
 }
 
+// ReadOtherwise reports whether an import is being read by other options than before.
+func (s *Store) ReadOtherwise(ctx context.Context, id int64) (otherwise bool, err error) {
+	err = s.pool.QueryRow(ctx, `select reading_was is not null from imports where id = $1`, id).Scan(&otherwise)
+	if err != nil {
+		return false, fmt.Errorf("look how import %d is read: %w", id, err)
+	}
+	return otherwise, nil
+}
+
 // ReadResult is what reading a source has found.
 type ReadResult struct {
 	Findings  []sheet.Finding
@@ -532,6 +541,15 @@ func SetChecked(ctx context.Context, tx pgx.Tx, run Run, checkRun int64, c Check
 func SetCells(ctx context.Context, tx pgx.Tx, run Run) error {
 	if _, err := tx.Exec(ctx, `update imports set cells_run = $2 where id = $1`, run.Import, run.ID); err != nil {
 		return fmt.Errorf("store that the cells are staged: %w", err)
+	}
+	return nil
+}
+
+// SetCheckedAgain makes the verdicts hold of a run that has made them again after they were lost; what the check had come
+// to is told as before.
+func SetCheckedAgain(ctx context.Context, tx pgx.Tx, run Run) error {
+	if _, err := tx.Exec(ctx, `update imports set check_run = $2 where id = $1`, run.Import, run.ID); err != nil {
+		return fmt.Errorf("store that the check was made again: %w", err)
 	}
 	return nil
 }

@@ -122,11 +122,14 @@ func (s *Store) Act(ctx context.Context, workspace string, id int64, a Act) erro
 		if err := moveImport(ctx, tx, id, step, now, after); err != nil {
 			return err
 		}
-		action := string(a.Event)
+		action, by := string(a.Event), a.By.ID
 		if a.Detail != "" {
 			action += " " + a.Detail
 		}
-		return logIn(ctx, tx, Entry{Person: a.By.ID, Workspace: workspace, Action: action, Subject: importSubject(id)})
+		if a.Event == life.Lost {
+			by = 0 // nobody did it
+		}
+		return logIn(ctx, tx, Entry{Person: by, Workspace: workspace, Action: action, Subject: importSubject(id)})
 	})
 }
 
@@ -155,7 +158,7 @@ func moveImport(ctx context.Context, tx pgx.Tx, id int64, step life.Step, from, 
 			"ends": step.Ends,
 			"voids": step.Event == life.ChangeRoutine || step.Event == life.ChangeReading || step.Event == life.Undo ||
 				step.Event == life.Reopen,
-			"act": step.Begins != "" || step.Event == life.ChangeRoutine,
+			"act": step.Begins != "" && step.Event != life.Lost || step.Event == life.ChangeRoutine,
 			"ended": step.Event == life.PartLoaded || to.State != from.State &&
 				(to.State == life.Loaded || to.State == life.Stopped || to.State == life.Undone),
 		})

@@ -524,6 +524,15 @@ func (s *Service) checkRows(ctx context.Context, r store.Run, i store.Import) (s
 	return out, i, err
 }
 
+// progress notes how many rows a run has read or typed. A load that makes lost rows again tells of those that it has loaded,
+// and no others.
+func (s *Service) progress(ctx context.Context, r store.Run, done int64) error {
+	if r.Work == life.LoadingRun {
+		return nil
+	}
+	return s.store.Progress(ctx, r, done)
+}
+
 // typeRows types the rows of a part.
 func (s *Service) typeRows(ctx context.Context, r store.Run, k *staging.Check, part staging.Part) error {
 	var noted, typed int64
@@ -532,12 +541,12 @@ func (s *Service) typeRows(ctx context.Context, r store.Run, k *staging.Check, p
 			return nil
 		}
 		noted = typed
-		return s.store.Progress(ctx, r, typed)
+		return s.progress(ctx, r, typed)
 	})
 	if err != nil {
 		return err
 	}
-	return s.store.Progress(ctx, r, typed)
+	return s.progress(ctx, r, typed)
 }
 
 // decideRows works out what the rows that were typed would do.
@@ -650,8 +659,7 @@ func (s *Service) checkAgain(ctx context.Context, r store.Run, i store.Import) (
 		i, err = s.store.ImportAnywhere(ctx, i.ID)
 		return i, err == nil, err
 	}
-	trouble := store.Trouble{Code: "checks_differ", Message: "the database had lost what was checked, and the check, " +
-		"made again, says something else of the rows that are left",
+	trouble := store.Trouble{Code: "checks_differ", Message: checksDiffer + " of the rows that are left",
 		Mend: "Look at the new check, and load again if it is right. What was loaded before stays."}
 	err = s.store.EndRun(ctx, r, life.Differs, &trouble, func(ctx context.Context, tx pgx.Tx, _ store.Import) error {
 		return setChecked(ctx, tx, r, i, checked)

@@ -56,6 +56,9 @@ func (s *Service) stageSource(ctx context.Context, r store.Run, i store.Import) 
 
 // read turns the source into staged cells with the profile of every column.
 func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
+	if was, err := s.readAgain(ctx, r, i); err != nil || was {
+		return err
+	}
 	st, err := s.stageSource(ctx, r, i)
 	if err != nil {
 		return err
@@ -131,7 +134,7 @@ func (s *Service) stageRows(ctx context.Context, r store.Run, table *sheet.Table
 	for {
 		row, err := table.Next()
 		if err == io.EOF {
-			return s.store.Progress(ctx, r, w.Rows())
+			return s.progress(ctx, r, w.Rows())
 		}
 		if err != nil {
 			return err
@@ -141,7 +144,7 @@ func (s *Service) stageRows(ctx context.Context, r store.Run, table *sheet.Table
 			return err
 		}
 		if w.Rows()%progressEvery == 0 {
-			if err := s.store.Progress(ctx, r, w.Rows()); err != nil {
+			if err := s.progress(ctx, r, w.Rows()); err != nil {
 				return err
 			}
 		}

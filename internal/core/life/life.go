@@ -77,6 +77,9 @@ const (
 var Acts = []Event{ChangeReading, ChangeRoutine, Answer, Edit, Check, Load, Pause, Resume, Stop, Undo, Cancel, Close,
 	Discard, Reopen}
 
+// Lost befalls an import: a crash of the database has emptied what is staged of it, which is made again.
+const Lost Event = "staging_lost"
+
 // The ends of runs.
 const (
 	WasRead    Event = "was_read"
@@ -142,6 +145,10 @@ var Rests = []State{Open, Loaded, Stopped, Undone}
 // idle are the states in which nothing is under way.
 var idle = []State{Open, Ready, Loaded, Stopped, Undone}
 
+// readable are the states in which the source may be read: of a load that waits, or an import that was put away, only
+// what was lost is read again.
+var readable = append([]State{Paused, Closed}, idle...)
+
 // Table is the life of an import.
 var Table = []Step{
 	{Event: ChangeReading, From: idle, To: rest, Begins: Reading},
@@ -156,7 +163,7 @@ var Table = []Step{
 	{Event: Stop, From: []State{Loading, Paused}, Running: LoadingRun, To: Stopped},
 	{Event: Stop, From: []State{Paused}, To: Stopped},
 	{Event: Cancel, From: idle, Needs: []Fact{Tried}},
-	{Event: Cancel, From: idle, Running: Reading},
+	{Event: Cancel, From: readable, Running: Reading},
 	{Event: Cancel, From: []State{Checking}, Running: CheckingRun},
 	{Event: Cancel, From: []State{Loading, Paused}, Running: LoadingRun, To: Stopped},
 	{Event: Cancel, From: []State{Stopped}, Running: LoadingRun},
@@ -168,10 +175,11 @@ var Table = []Step{
 	{Event: Reopen, From: []State{Closed}, Needs: []Fact{Read}, To: rest},
 	{Event: Reopen, From: []State{Discarded}, Needs: []Fact{Read}, To: Open, Begins: Reading},
 
-	{Event: WasRead, From: idle, Running: Reading, Ends: true},
+	{Event: Lost, From: readable, Needs: []Fact{Read}, Begins: Reading},
+	{Event: WasRead, From: readable, Running: Reading, Ends: true},
 	{Event: NotWhole, From: idle, Running: Reading, Ends: true},
-	{Event: Failed, From: idle, Running: Reading, Ends: true},
-	{Event: Cancelled, From: idle, Running: Reading, Ends: true},
+	{Event: Failed, From: readable, Running: Reading, Ends: true},
+	{Event: Cancelled, From: readable, Running: Reading, Ends: true},
 	{Event: WasChecked, From: []State{Checking}, Running: CheckingRun, To: Ready, Ends: true},
 	{Event: Failed, From: []State{Checking}, Running: CheckingRun, To: rest, Ends: true},
 	{Event: Cancelled, From: []State{Checking}, Running: CheckingRun, To: rest, Ends: true},
