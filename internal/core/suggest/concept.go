@@ -204,6 +204,9 @@ var small = wordSet(`
 	txt tx dsc dscr html kz jn yn u f they there did actual actuel actuelle exercé zajmowane
 `)
 
+// alone are those of the small words that mean something where they are all that a header says: “İl” is a province.
+var alone = wordSet(`il`)
+
 func wordSet(words string) map[string]bool {
 	set := map[string]bool{}
 	for w := range strings.FieldsSeq(words) {
@@ -230,6 +233,10 @@ func lift(words []string) lifted {
 		out.sets = joined(out.sets, meantBy(concepts))
 	}
 	words, out.slips = corrected(words)
+	if len(words) == 1 && alone[words[0]] {
+		add(lexicon[words[0]])
+		words = nil
+	}
 	for at := 0; at < len(words); {
 		n, concepts := longestAt(words[at:])
 		if n > 0 {

@@ -67,11 +67,14 @@ func (l *left) rest() []remaining {
 }
 
 // unplaced gives all columns that remain, also those whose headers say something else.
-func (l *left) unplaced() (out []remaining) {
+func (l *left) unplaced() []remaining { return l.unplacedFrom(fewestMute) }
+
+// unplacedFrom gives those of so many filled cells at least.
+func (l *left) unplacedFrom(least int64) (out []remaining) {
 	x := l.view.compare(l.target.Type, l.target.Memory)
 	for at := range l.view.columns {
 		col := &l.view.columns[at]
-		if l.mine[col.Header] && col.Filled >= fewestMute && !l.placed(col.Header) {
+		if l.mine[col.Header] && col.Filled >= least && !l.placed(col.Header) {
 			out = append(out, remaining{col, &x.heads[at], at, x.heads[at].mute})
 		}
 	}

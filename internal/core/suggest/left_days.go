@@ -53,8 +53,10 @@ func (l *left) phones() {
 	var numbers []remaining
 	x := l.view.compare(l.target.Type, l.target.Memory)
 	n := slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Type == catalog.Phone })
-	for _, c := range l.rest() {
-		if x.fits[c.at][n] != contradicts && (l.unsaid(c, fixed) || says(c.Header, "phone")) &&
+	for _, c := range l.unplacedFrom(fewest) {
+		told := !c.head.aside && c.head.said[n].score >= certain
+		open := !c.head.aside && c.Filled >= fewestMute && (l.unsaid(c, fixed) || says(c.Header, "phone"))
+		if (told || open) && x.fits[c.at][n] != contradicts &&
 			share(c.Samples, likePhone) > 0.8 {
 			numbers = append(numbers, c)
 		}

@@ -242,3 +242,24 @@ func TestCellsAgainstHeaders(t *testing.T) {
 		}
 	}
 }
+
+// A second column of telephone numbers is that of the mobiles where all of its numbers are, also in a short list.
+func TestSecondPhonesThatAreMobiles(t *testing.T) {
+	contact, _ := standard(t).Type("contact")
+	for columns, want := range map[string]string{
+		"Phone 1=+49 431 555010|+49 431 555020|+49 4343 55503;Phone 2=+49 171 5550101|+49 151 5550202|+49 160 5550303":                        "phone mobile ",
+		"contact_phone_1=21 555 01 02|22 555 03 04|21 555 05 06;contact_phone_2=91 555 01 02|93 555 03 04|96 555 05 06;contact_ctry=PT|PT|PT": "phone mobile country ",
+		"Phone 1=+49 431 555010|+49 431 555020|+49 4343 55503;Phone 2=+49 431 555011|+49 431 555021|+49 4343 55504":                           "phone ",
+		"Phone 1=+49 431 555010|+49 431 555020|+49 4343 55503;Fax 2=+49 171 5550101|+49 151 5550202|+49 160 5550303":                          "phone ",
+	} {
+		got := ""
+		for _, s := range NewView(columnsOf(columns)).Among(standard(t)).Across([]Target{{Type: contact}}) {
+			if s.Taken {
+				got += s.Field + " "
+			}
+		}
+		if got != want {
+			t.Errorf("%s: %q, not %q", columns, got, want)
+		}
+	}
+}

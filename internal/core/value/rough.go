@@ -33,7 +33,7 @@ var (
 	aboutWords = phraseSet(`~, ≈, ±, ca, circa, etwa, rund, zirka, ungefahr, about, approx, approximately, around,
 		roughly, environ, env, autour de, aprox, aproximadamente,
 		unos, unas, cerca de, ungefar, omkring, rundt, noin, okolo, priblizne, asi, korulbelul, kb, yaklasik, περιπου,
-		около, примерно, ongeveer, 約`)
+		около, примерно, ongeveer, 約, n, cca, ok, ong, rd, порядка, ок, прибл`)
 	fromWords = phraseSet(`>, >=, ≥, uber, mehr als, mindestens, mind, ab, over, more than, at least, min, above, from,
 		plus de, au moins, mas de, al menos, piu di, almeno, mais de,
 		meer dan, minstens, mer an, minst, mere end, mindst, mer enn, yli, vahintaan, ponad, vice nez, tobb mint`)
