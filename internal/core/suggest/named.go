@@ -2,6 +2,7 @@ package suggest
 
 import (
 	"path"
+	"slices"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -81,8 +82,7 @@ func namedBy(name string, c catalog.Catalog) map[string]bool {
 	longest, out := 1, map[string]bool{}
 	says := " " + strings.Join(tokens(ownName(name)), " ") + " "
 	for _, t := range c.Types {
-		for _, word := range append([]string{t.Name, t.Plural, t.Label}, filesOf[t.Name]...) {
-			w := strings.Join(tokens(word), " ")
+		for _, w := range slices.Concat(inTokens(t.Name, t.Plural, t.Label), tokensOfFiles[t.Name]) {
 			if len(w) < longest || !strings.Contains(says, " "+w+" ") {
 				continue
 			}
@@ -93,6 +93,23 @@ func namedBy(name string, c catalog.Catalog) map[string]bool {
 		}
 	}
 	return out
+}
+
+// tokensOfFiles are the words of filesOf as names are compared with them.
+var tokensOfFiles = func() map[string][]string {
+	list := map[string][]string{}
+	for name, words := range filesOf {
+		list[name] = inTokens(words...)
+	}
+	return list
+}()
+
+func inTokens(words ...string) []string {
+	list := make([]string, len(words))
+	for n, w := range words {
+		list[n] = strings.Join(tokens(w), " ")
+	}
+	return list
 }
 
 // ownName is what a sheet or file is called, without what it stands in and the ending
