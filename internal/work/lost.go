@@ -41,11 +41,32 @@ func (s *Service) Standing(ctx context.Context, i store.Import) error {
 		return err
 	}
 	if i.Work == "" {
-		if err := s.act(ctx, i, life.Lost, store.Person{ID: i.MadeBy}, "", nil); err != nil && !fault.Is(err, "import_busy") {
-			return err // when it is busy, somebody else has seen it
+		err := s.makeAgain(ctx, i)
+		if err != nil && !fault.Is(err, "import_busy") && !fault.Is(err, "bundle_busy") { // else somebody else has seen it
+			return err
 		}
 	}
 	return ErrLost.With(i.Name)
+}
+
+// makeAgain begins to make again what was lost of an import. Checked imports of a bundle are checked again with the
+// others, in their order: what one makes counts as found for the next.
+func (s *Service) makeAgain(ctx context.Context, i store.Import) error {
+	if i.Bundle == nil || i.State != life.Ready {
+		return s.act(ctx, i, life.Lost, store.Person{ID: i.MadeBy}, "", nil)
+	}
+	b, err := s.store.Bundle(ctx, i.Workspace, *i.Bundle)
+	if err != nil || b.Works() {
+		return err
+	}
+	if b.State != life.Ready {
+		return s.act(ctx, i, life.Lost, store.Person{ID: i.MadeBy}, "", nil)
+	}
+	maker, err := s.store.PersonIn(ctx, b.MadeBy, b.Workspace)
+	if err != nil {
+		return err
+	}
+	return s.CheckBundle(ctx, b, maker)
 }
 
 // readAgain makes again what a crash of the database has emptied of an import, where a run is for that: the cells, and

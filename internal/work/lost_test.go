@@ -124,3 +124,28 @@ func TestOtherVerdictsAfterACrashAreTold(t *testing.T) {
 	b.want(slices.Equal(i.Headers(), []string{"A", "B"}), true)
 	b.ok(b.work.Standing(context.Background(), i))
 }
+
+// The imports of a bundle are checked again together, whichever is looked at: what the companies' file makes is found for
+// the people again.
+func TestABundleOutlivesACrash(t *testing.T) {
+	b := start(t)
+	bundle := b.checkBundle(b.bundled("people.csv", "Family name,E-mail,Company\nBerg,berg@x.example,Kelpie Marine\n",
+		"companies.csv", "Company name,Town\nKelpie Marine,Oban\n"))
+	before := b.said(bundle)
+	for _, m := range b.members(bundle) {
+		b.crash(m)
+	}
+	for _, m := range b.members(bundle) {
+		if err := b.work.Standing(b.Context(), m); !fault.Is(err, ErrLost.Code) {
+			t.Fatalf("what was lost of %s is told as %v", m.Name, err)
+		}
+	}
+	bundle = b.settled(bundle)
+	b.want(b.said(bundle), before)
+	if !strings.Contains(before, "people.csv ready map[create:1]") {
+		t.Error(before)
+	}
+	for _, m := range b.members(bundle) {
+		b.ok(b.work.Standing(b.Context(), m))
+	}
+}
