@@ -435,8 +435,10 @@ const mostDocument = 4 << 20
 func (h *handlers) SetReading(ctx context.Context, r SetReadingRequestObject) (SetReadingResponseObject, error) {
 	i, err := h.act(ctx, r.Workspace, r.Import,
 		func(i store.Import) error {
-			if err := h.work.Standing(ctx, i); err != nil {
-				return err
+			if i.Written { // it must have the same rows then
+				if err := h.work.Standing(ctx, i); err != nil {
+					return err
+				}
 			}
 			return h.work.SetReading(ctx, i, sheet.Reading(*r.Body), personOf(ctx))
 		})

@@ -41,7 +41,17 @@ func (s *Service) Standing(ctx context.Context, i store.Import) error {
 		return err
 	}
 	if i.Work == "" {
-		err := s.makeAgain(ctx, i)
+		runs, err := s.store.Runs(ctx, i.ID)
+		if err != nil {
+			return err
+		}
+		if len(runs) > 0 && runs[0].Work == life.Reading && runs[0].Ended == string(life.Failed) && runs[0].Trouble.V != nil {
+			t := runs[0].Trouble.V // it is not tried again and again
+			return fault.New(fault.Conflict, "source_unreadable",
+				"the database broke down and lost the rows as they were read, and they cannot be read again: "+t.Message).
+				With(i.Name).Mended("Read the source otherwise at the Source station, or upload the file again. No record was touched.")
+		}
+		err = s.makeAgain(ctx, i)
 		if err != nil && !fault.Is(err, "import_busy") && !fault.Is(err, "bundle_busy") { // else somebody else has seen it
 			return err
 		}
@@ -84,11 +94,21 @@ func (s *Service) readAgain(ctx context.Context, r store.Run, i store.Import) (w
 	verdicts := i.CheckRun != nil && i.Routine.V != nil &&
 		slices.Contains([]life.State{life.Ready, life.Loaded, life.Stopped}, i.State)
 	var checked store.Checked
+	var trouble *store.Trouble
 	if verdicts {
-		if checked, i, err = s.checkRows(ctx, r, i); err != nil {
+		now := i
+		checked, now, err = s.checkRows(ctx, r, i)
+		switch _, told := fault.From(err); {
+		case told: // the cells are there all the same, and what keeps it from being checked is told
+			t := s.troubleOf(err, i.ID)
+			verdicts, trouble = false, &t
+		case err != nil:
 			return true, err
+		default:
+			i = now
 		}
-	} else {
+	}
+	if !verdicts {
 		if err := s.room.DropRun(ctx, r); err != nil { // of an earlier attempt
 			return true, err
 		}
@@ -96,7 +116,6 @@ func (s *Service) readAgain(ctx context.Context, r store.Run, i store.Import) (w
 			return true, err
 		}
 	}
-	var trouble *store.Trouble
 	if i.State == life.Ready && verdicts && checked.Digest != i.Digest {
 		trouble = &store.Trouble{Code: "checks_differ", Message: checksDiffer,
 			Mend: "Look at the new check, and load if it is right."}

@@ -149,3 +149,36 @@ func TestABundleOutlivesACrash(t *testing.T) {
 		b.ok(b.work.Standing(b.Context(), m))
 	}
 }
+
+// What cannot be read again is told, and not tried over and over by all who look; what cannot be checked again has its
+// cells at least.
+func TestWhatCannotBeMadeAgainIsTold(t *testing.T) {
+	b := start(t)
+	i := b.check(b.upload("contact", "Ref,Family name\nK-1,Berg\n"))
+	exec := func(sql string, args ...any) {
+		b.Helper()
+		_, err := b.store.Pool().Exec(b.Context(), sql, args...)
+		b.ok(err)
+	}
+	exec(`update imports set routine = jsonb_set(routine, '{drafts,0,type}', '"berth"') where id = $1`, i.ID)
+	i = b.lookedAt(i)
+	if rows, err := b.room.Rows(b.Context(), i, staging.RowFilter{}, 0, -1, 100); err != nil || len(rows) != 1 || i.Trouble.V == nil {
+		t.Errorf("%d rows, %v, %+v", len(rows), err, i.Trouble.V)
+	}
+	exec(`delete from source_chunks where source = $1`, i.Source)
+	b.crash(i)
+	if err := b.work.Standing(b.Context(), i); !fault.Is(err, ErrLost.Code) {
+		t.Fatal(err)
+	}
+	b.wait(i.ID)
+	runs, err := b.store.Runs(b.Context(), i.ID)
+	b.ok(err)
+	for range 3 {
+		if err := b.work.Standing(b.Context(), i); !fault.Is(err, "source_unreadable") {
+			t.Errorf("what cannot be read again is told as %v", err)
+		}
+	}
+	now, err := b.store.Runs(b.Context(), i.ID)
+	b.ok(err)
+	b.want(len(now), len(runs))
+}
