@@ -65,3 +65,37 @@ func TestNamesTooMany(t *testing.T) {
 		t.Errorf("a workbook leaves blank cells out: %+v", notices)
 	}
 }
+
+// Where rows are numbered and the header has no name for that, its names are those of the columns behind.
+func TestNumbersWithoutAName(t *testing.T) {
+	for text, want := range map[string]string{
+		"Name,Town\n1,Ada,York\n2,Bo,Kiel\n3,Cy,Bonn\n":                                         "[Column A Name Town] [1 Ada York]",
+		"Name,Town\n0,Ada,York\n1,Bo,Kiel\n2,Cy,Bonn\n3,Di,Ulm\n4,Ed,Ulm\n5,Fi,Ulm\n6,Go,Ulm\n": "[Column A Name Town] [0 Ada York]",
+		"Name,Town\nAda,York,1\nBo,Kiel,2\nCy,Bonn,3\n":                                         "[Name Town] [Ada York 1]",
+		"Nr,Town\n1,York,a\n2,Kiel,b\n7,Bonn,c\n":                                               "[Nr Town] [1 York a]",
+		"Nr,Name,Town\n1,Ada,York\n2,Bo,Kiel\n3,Cy,Bonn\n":                                      "[Nr Name Town] [1 Ada York]",
+		"Nr,Town\n1,York,a\n2,Kiel,b\n":                                                         "[Nr Town] [1 York a]",
+	} {
+		src := Source{Name: "x.csv", Size: int64(len(text)), ReaderAt: strings.NewReader(text)}
+		table, err := Open(src, mustDetect(t, src, Reading{HeaderRow: 1}), DefaultLimits)
+		if err != nil {
+			t.Fatal(err)
+		}
+		table.JoinGroups(func([]string) bool { return false })
+		row, err := table.Next()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := fmt.Sprint(table.Header, " ", row.Cells); got != want {
+			t.Errorf("%q: %s, not %s", text, got, want)
+		}
+		rows := 1
+		for _, err = table.Next(); err == nil; _, err = table.Next() {
+			rows++
+		}
+		if rows != strings.Count(text, "\n")-1 {
+			t.Errorf("%q: %d rows", text, rows)
+		}
+		table.Close()
+	}
+}

@@ -10,6 +10,7 @@ import (
 	"io"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -421,8 +422,49 @@ func (t *Table) findHeader(src Source, at int64) error {
 // those above stand over several columns, such as Company over Name and Town; those below
 // stand under gaps, such as Street, Postcode and Town under the one word Address. Heads tells
 // whether words are known to head columns, since titles stand above headers as well, and rows
-// below. It is asked before the first row is read.
+// below. It is asked before the first row is read. What only counts the rows gets a name, where the header has none.
 func (t *Table) JoinGroups(heads func(cells []string) bool) {
+	t.joinGroups(heads)
+	t.nameCounter()
+}
+
+// nameCounter names the first column where the header does not: where each row has one cell more than the header has names and
+// the first cells count the rows, as programs write them that number what they give.
+func (t *Table) nameCounter() {
+	for len(t.ahead) <= rowsAhead && t.aheadErr == nil {
+		var row Row
+		if row, t.aheadErr = t.read(); t.aheadErr == nil {
+			t.ahead = append(t.ahead, row)
+		}
+	}
+	name := noHeaderName(t.from)
+	if t.at == 0 || len(t.ahead) < fewestParted || slices.Contains(t.Header, name) {
+		return
+	}
+	first := 0
+	for n, row := range t.ahead {
+		if !row.Parted || len(row.Cells) != len(t.Header)+1 {
+			return
+		}
+		number, err := strconv.Atoi(strings.TrimSpace(row.Cells[0]))
+		if n == 0 {
+			first = number
+		}
+		if err != nil || number != first+n || first > 1 {
+			return
+		}
+	}
+	t.said = append([]string{""}, t.said...)
+	t.Header = append([]string{name}, t.Header...)
+	t.Notices = append(t.Notices, Notice{Code: "header_without_counter", Row: t.at, Column: name,
+		Message: "the header has one name less than the rows have cells, and their first cells count the rows: the names are those of " +
+			"the columns behind them"})
+	if t.asides != nil {
+		t.asides.header, t.asides.width = t.said, len(t.Header)
+	}
+}
+
+func (t *Table) joinGroups(heads func(cells []string) bool) {
 	if t.above.Number > 0 && overSeveral(t.above.Cells, t.said) && heads(t.above.Cells) {
 		t.join(t.above.Cells, t.said)
 		t.Notices = append(t.Notices, Notice{

@@ -236,7 +236,7 @@ func TestJSONLines(t *testing.T) {
 	if want := []string{"name", "at.town", "tags", "n", "ok", "none"}; !slices.Equal(header, want) {
 		t.Errorf("header %q", header)
 	}
-	if want := "[{1 [Åse Kalvøya a; b   ] false} {3 [Bo   1250.50 true ] false}]"; fmt.Sprint(rows) != want {
+	if want := "[{1 [Åse Kalvøya a; b   ] false false} {3 [Bo   1250.50 true ] false false}]"; fmt.Sprint(rows) != want {
 		t.Errorf("rows %v, want %s", rows, want)
 	}
 	for _, bad := range []string{"{\"a\":1}\n[1,2]\n", "{\"a\":1}\n{\"a\":\n"} {
