@@ -56,7 +56,7 @@ bench: setup bin/uchi
 	$(GO) run ./bench/run $(ARGS)
 
 torture: setup bin/uchi
-	$(GO) test ./cmd/uchi -count=1 -timeout 60m -run TestTorture -v -args -kills 50 -crashes 20 -rows 50000 $(ARGS)
+	$(GO) test ./cmd/uchi -count=1 -timeout 180m -run TestTorture -v -args -kills 50 -crashes 20 -rows 50000 $(ARGS)
 
 pictures:
 	scripts/pictures

@@ -13,6 +13,7 @@ import (
 	"log/slog"
 	"net/url"
 	"strings"
+	"sync"
 
 	"uchi/internal/core/fault"
 
@@ -39,6 +40,7 @@ type Store struct {
 	log   *slog.Logger
 	tries Tries
 	types typeReader
+	seen  sync.Map // seenTypes by workspace
 }
 
 // OldestServer is the oldest PostgreSQL that serves, as server_version_num.

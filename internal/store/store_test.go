@@ -94,6 +94,47 @@ func TestOpenFaults(t *testing.T) {
 	}
 }
 
+// What one process keeps of the record types is theirs who ask, and follows what others change.
+func TestKeptTypesFollow(t *testing.T) {
+	url := pgtest.Database(t, prepare)
+	var s [2]*Store
+	for n := range s {
+		var err error
+		if s[n], err = Open(t.Context(), with(url)); err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(s[n].Close)
+	}
+	said := func() string {
+		c, err := s[0].Catalog(t.Context(), "main")
+		if err != nil {
+			return err.Error()
+		}
+		account, _ := c.Type("account")
+		f, there := account.Field("berths")
+		out := fmt.Sprint(there, f.Label, c.Nothing)
+		account.Fields[0].Label, c.Types[0].Label = "of who asks", "of who asks"
+		return out
+	}
+	if said() != "false[]" || said() != "false[]" {
+		t.Fatal(said())
+	}
+	_, err := s[1].addField(t.Context(), "main", "account", catalog.Field{Name: "berths", Label: "Berths", Type: catalog.Integer})
+	if err != nil || said() != "trueBerths[]" {
+		t.Errorf("a field that another process has added: %s, %v", said(), err)
+	}
+	if err := s[1].SetNothing(t.Context(), "main", []string{"xxx"}, 0); err != nil || said() != "trueBerths[xxx]" {
+		t.Errorf("words that stand for nothing: %s, %v", said(), err)
+	}
+	c, err := s[0].Catalog(t.Context(), "main")
+	if account, _ := c.Type("account"); err != nil || account.Fields[0].Label == "of who asks" {
+		t.Errorf("what one has changed others see: %v", err)
+	}
+	if _, err := s[0].Catalog(t.Context(), "nowhere"); !fault.Is(err, ErrNoWorkspace.Code) {
+		t.Errorf("no such workspace: %v", err)
+	}
+}
+
 func (s *Store) addField(ctx context.Context, workspace, typeName string, f catalog.Field) (catalog.RecordType, error) {
 	return s.ChangeType(ctx, workspace, typeName, 0, 0, "add field",
 		func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) { return c.AddField(t, f) })

@@ -369,20 +369,35 @@ func addMissingTypes(ctx context.Context, tx pgx.Tx, ws string, standard catalog
 	return nil
 }
 
-// catalog reads the record types of a workspace, whole.
+// seenTypes are the record types of a workspace as they were read last.
+type seenTypes struct {
+	rows  string // the versions of their rows, which tell whether any has changed
+	types []catalog.RecordType
+}
+
+// catalog reads the record types of a workspace, whole. Their descriptions are long and seldom change, so that they are only
+// read when one of their rows has.
 func (s *Store) catalog(ctx context.Context, workspace string) (catalog.Catalog, error) {
+	var c catalog.Catalog
+	var rows *string
+	err := s.pool.QueryRow(ctx, `select (select string_agg(xmin::text || ctid::text, ' ' order by position, name) from record_types
+		where workspace = $1), (select nothing from workspaces where name = $1)`, workspace).Scan(&rows, &c.Nothing)
+	if err != nil {
+		return c, fmt.Errorf("read workspace %s: %w", workspace, err)
+	}
+	if rows == nil {
+		return c, ErrNoWorkspace.With(workspace)
+	}
+	if known, ok := s.seen.Load(workspace); ok && known.(seenTypes).rows == *rows {
+		for _, t := range known.(seenTypes).types {
+			c.Types = append(c.Types, t.Copy())
+		}
+		return c, nil
+	}
 	var docs []string
 	if err := s.db.SelectContext(ctx, &docs, `select document from record_types where workspace = $1
 		order by position, name`, workspace); err != nil {
-		return catalog.Catalog{}, fmt.Errorf("read record types: %w", err)
-	}
-	if len(docs) == 0 {
-		return catalog.Catalog{}, ErrNoWorkspace.With(workspace)
-	}
-	var c catalog.Catalog
-	if err := s.pool.QueryRow(ctx, `select nothing from workspaces where name = $1`,
-		workspace).Scan(&c.Nothing); err != nil {
-		return c, fmt.Errorf("read workspace %s: %w", workspace, err)
+		return c, fmt.Errorf("read record types: %w", err)
 	}
 	for _, d := range docs {
 		t, err := s.types.Read(d)
@@ -391,6 +406,11 @@ func (s *Store) catalog(ctx context.Context, workspace string) (catalog.Catalog,
 		}
 		c.Types = append(c.Types, t)
 	}
+	kept := make([]catalog.RecordType, len(c.Types))
+	for n, t := range c.Types {
+		kept[n] = t.Copy()
+	}
+	s.seen.Store(workspace, seenTypes{*rows, kept})
 	return c, nil
 }
 

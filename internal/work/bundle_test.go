@@ -5,7 +5,6 @@ import (
 	"maps"
 	"strings"
 	"testing"
-	"time"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
@@ -32,20 +31,11 @@ func (b *bench) bundled(files ...string) store.Bundle {
 // settled waits until nobody works on a bundle or one of its imports.
 func (b *bench) settled(bundle store.Bundle) store.Bundle {
 	b.Helper()
-	for range 3000 {
-		now, err := b.store.Bundle(b.Context(), "main", bundle.ID)
-		b.ok(err)
-		busy := now.Works()
-		for _, i := range b.members(now) {
-			busy = busy || i.Work != ""
-		}
-		if !busy {
-			return now
-		}
-		time.Sleep(10 * time.Millisecond)
-	}
-	b.Fatal("the work on the bundle does not end")
-	panic("unreachable")
+	b.until(`select state not in ('checking', 'loading', 'undoing')
+		and not exists (select from imports where bundle = b.id and run is not null) from bundles b where id = $1`, bundle.ID)
+	now, err := b.store.Bundle(b.Context(), "main", bundle.ID)
+	b.ok(err)
+	return now
 }
 
 func (b *bench) members(bundle store.Bundle) []store.Import {

@@ -99,16 +99,24 @@ func (b *bench) ok(err error) {
 // wait waits until nobody works on the import.
 func (b *bench) wait(id int64) store.Import {
 	b.Helper()
-	for range 3000 {
-		i, err := b.store.Import(b.Context(), cmp.Or(b.workspace, "main"), id)
-		b.ok(err)
-		if i.Work == "" {
-			return i
+	b.until(`select run is null from imports where id = $1`, id)
+	i, err := b.store.Import(b.Context(), cmp.Or(b.workspace, "main"), id)
+	b.ok(err)
+	return i
+}
+
+// until asks the database, of which that costs hardly anything, until what a query asks is so.
+func (b *bench) until(query string, args ...any) {
+	b.Helper()
+	for range 6000 {
+		var is bool
+		b.ok(b.store.Pool().QueryRow(b.Context(), query, args...).Scan(&is))
+		if is {
+			return
 		}
 		time.Sleep(10 * time.Millisecond)
 	}
-	b.Fatal("the work does not end")
-	panic("unreachable")
+	b.Fatalf("it does not come to its end: %s", query)
 }
 
 func (b *bench) upload(into, text string) store.Import {
