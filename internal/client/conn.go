@@ -105,8 +105,29 @@ const Unreachable = "service_unreachable"
 // through are good.
 type faults struct{}
 
+// Rows that a crash of the database has emptied are read again when somebody asks for them; who only looks waits for that.
+const (
+	stagingLost   = "staging_lost"
+	lookAgain     = 500 * time.Millisecond
+	mostLooksLost = 240
+)
+
 // Do implements HttpRequestDoer.
-func (faults) Do(req *http.Request) (*http.Response, error) {
+func (f faults) Do(req *http.Request) (*http.Response, error) {
+	for again := 0; ; again++ {
+		r, err := f.once(req)
+		if req.Method != http.MethodGet || again == mostLooksLost || !fault.Is(err, stagingLost) {
+			return r, err
+		}
+		select {
+		case <-req.Context().Done():
+			return nil, req.Context().Err()
+		case <-time.After(lookAgain):
+		}
+	}
+}
+
+func (faults) once(req *http.Request) (*http.Response, error) {
 	r, err := http.DefaultClient.Do(req)
 	if err != nil {
 		if errors.Is(err, context.Canceled) {

@@ -44,6 +44,32 @@ func TestProblemsAreFaults(t *testing.T) {
 	}
 }
 
+// Who looks at rows that are read again waits for them; who wants to change them is told.
+func TestLookersWaitForLostRows(t *testing.T) {
+	var asked atomic.Int64
+	c := connect(t, func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		if asked.Add(1) < 3 || r.Method != http.MethodGet {
+			w.WriteHeader(http.StatusConflict)
+			fmt.Fprint(w, `{"type":"about:blank","title":"lost","status":409,"code":"staging_lost"}`)
+			return
+		}
+		fmt.Fprint(w, `{"rows":[]}`)
+	})
+	if _, err := c.ListRowsWithResponse(t.Context(), "main", 1, &ListRowsParams{}); err != nil || asked.Load() != 3 {
+		t.Errorf("asked %d times: %v", asked.Load(), err)
+	}
+	if _, err := c.EditWithResponse(t.Context(), "main", 1, CellEdits{}); !fault.Is(err, stagingLost) || asked.Load() != 4 {
+		t.Errorf("a change, after %d times: %v", asked.Load(), err)
+	}
+	ended, cancel := context.WithCancel(t.Context())
+	asked.Store(-1000)
+	cancel()
+	if _, err := c.ListRowsWithResponse(ended, "main", 1, &ListRowsParams{}); !errors.Is(err, context.Canceled) {
+		t.Errorf("nobody waits any more: %v", err)
+	}
+}
+
 func TestUnreachable(t *testing.T) {
 	c := connect(t, func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "<html>", http.StatusBadGateway) })
 	if _, err := c.Import(t.Context(), 1); !fault.Is(err, Unreachable) {
