@@ -218,7 +218,7 @@ func (h *handlers) Upload(ctx context.Context, r UploadRequestObject) (UploadRes
 
 func (h *handlers) GetImport(ctx context.Context, r GetImportRequestObject) (GetImportResponseObject, error) {
 	i, err := h.standing(ctx, r.Workspace, r.Import)
-	if fault.Is(err, work.ErrLost.Code) { // it is shown as it is read again
+	if _, told := fault.From(err); told { // it is shown as it is read again, and whatever came of its rows
 		i, err = h.store.Import(ctx, r.Workspace, r.Import)
 	}
 	return GetImport200JSONResponse(h.importView(ctx, i)), err

@@ -42,6 +42,7 @@ type face struct {
 	tokens  map[rights.Role]string
 	handler func(Options) http.Handler
 	server  func(Options) // answers with other options from now on
+	store   *store.Store
 }
 
 func begin(t *testing.T) *face {
@@ -63,7 +64,7 @@ func begin(t *testing.T) *face {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { w.Stop(context.Background()) }) //nolint:errcheck // the test is over
-	f := &face{T: t, tokens: map[rights.Role]string{}}
+	f := &face{T: t, tokens: map[rights.Role]string{}, store: st}
 	f.handler = func(opt Options) http.Handler { return New(st, room, w, opt) }
 	f.server = func(opt Options) {
 		server := httptest.NewServer(f.handler(opt))

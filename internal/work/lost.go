@@ -62,21 +62,20 @@ func (s *Service) Standing(ctx context.Context, i store.Import) error {
 // makeAgain begins to make again what was lost of an import. Checked imports of a bundle are checked again with the
 // others, in their order: what one makes counts as found for the next.
 func (s *Service) makeAgain(ctx context.Context, i store.Import) error {
-	if i.Bundle == nil || i.State != life.Ready {
-		return s.act(ctx, i, life.Lost, store.Person{ID: i.MadeBy}, "", nil)
+	if i.Bundle != nil && i.State == life.Ready {
+		b, err := s.store.Bundle(ctx, i.Workspace, *i.Bundle)
+		if err != nil || b.Works() { // which comes to it
+			return err
+		}
+		if b.State == life.Ready {
+			maker, err := s.store.PersonIn(ctx, b.MadeBy, b.Workspace)
+			if err != nil {
+				return err
+			}
+			return s.CheckBundle(ctx, b, maker)
+		}
 	}
-	b, err := s.store.Bundle(ctx, i.Workspace, *i.Bundle)
-	if err != nil || b.Works() {
-		return err
-	}
-	if b.State != life.Ready {
-		return s.act(ctx, i, life.Lost, store.Person{ID: i.MadeBy}, "", nil)
-	}
-	maker, err := s.store.PersonIn(ctx, b.MadeBy, b.Workspace)
-	if err != nil {
-		return err
-	}
-	return s.CheckBundle(ctx, b, maker)
+	return s.act(ctx, i, life.Lost, store.Person{ID: i.MadeBy}, "", nil)
 }
 
 // readAgain makes again what a crash of the database has emptied of an import, where a run is for that: the cells, and

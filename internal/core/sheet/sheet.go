@@ -431,12 +431,7 @@ func (t *Table) JoinGroups(heads func(cells []string) bool) {
 // nameCounter names the first column where the header does not: where each row has one cell more than the header has names and
 // the first cells count the rows, as programs write them that number what they give.
 func (t *Table) nameCounter() {
-	for len(t.ahead) <= rowsAhead && t.aheadErr == nil {
-		var row Row
-		if row, t.aheadErr = t.read(); t.aheadErr == nil {
-			t.ahead = append(t.ahead, row)
-		}
-	}
+	t.lookAhead()
 	name := noHeaderName(t.from)
 	if t.at == 0 || len(t.ahead) < fewestParted || slices.Contains(t.Header, name) {
 		return
@@ -597,12 +592,7 @@ func (t *Table) Rest() []Notice {
 // out, with a notice.
 func (t *Table) Next() (Row, error) {
 	for {
-		for len(t.ahead) <= rowsAhead && t.aheadErr == nil {
-			var row Row
-			if row, t.aheadErr = t.read(); t.aheadErr == nil {
-				t.ahead = append(t.ahead, row)
-			}
-		}
+		t.lookAhead()
 		if len(t.ahead) == 0 {
 			return Row{}, t.aheadErr
 		}
@@ -611,6 +601,16 @@ func (t *Table) Next() (Row, error) {
 		t.free, t.given = append(t.free, t.given), row.Cells
 		if t.asides == nil || !t.asides.is(row, t.ahead, t.Heads) {
 			return row, nil
+		}
+	}
+}
+
+// lookAhead reads the rows by which the next one is judged.
+func (t *Table) lookAhead() {
+	for len(t.ahead) <= rowsAhead && t.aheadErr == nil {
+		var row Row
+		if row, t.aheadErr = t.read(); t.aheadErr == nil {
+			t.ahead = append(t.ahead, row)
 		}
 	}
 }
