@@ -116,8 +116,10 @@ func TestKeptTypesFollow(t *testing.T) {
 		account.Fields[0].Label, c.Types[0].Label = "of who asks", "of who asks"
 		return out
 	}
-	if said() != "false[]" || said() != "false[]" {
-		t.Fatal(said())
+	for range 2 { // read, and kept
+		if got := said(); got != "false[]" {
+			t.Fatal(got)
+		}
 	}
 	_, err := s[1].addField(t.Context(), "main", "account", catalog.Field{Name: "berths", Label: "Berths", Type: catalog.Integer})
 	if err != nil || said() != "trueBerths[]" {

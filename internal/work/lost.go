@@ -95,7 +95,7 @@ func (s *Service) readAgain(ctx context.Context, r store.Run, i store.Import) (w
 	var checked store.Checked
 	var trouble *store.Trouble
 	if verdicts {
-		now := i
+		var now store.Import
 		checked, now, err = s.checkRows(ctx, r, i)
 		switch _, told := fault.From(err); {
 		case told: // the cells are there all the same, and what keeps it from being checked is told
