@@ -47,6 +47,8 @@ func TestConsoleMend(t *testing.T) {
 	p.do("mend the date", chromedp.WaitVisible(`//aside//input[@aria-label="Birthday, row 5"]`, chromedp.BySearch),
 		chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), chromedp.KeyEvent("1970-11-30"+kb.Enter))
 	p.do("nothing is held", chromedp.WaitNotPresent(`//button[@aria-pressed][contains(., "hold")]`, chromedp.BySearch))
+	p.do("all rows are shown again", chromedp.WaitVisible(`//button[@aria-pressed="true"][contains(., "all")]`, chromedp.BySearch),
+		chromedp.WaitVisible(`//div[@role="gridcell"][contains(., "Øksnes")]`, chromedp.BySearch))
 	p.click(`//button[@role="tab"][.="Check"]`)
 	p.sees("span", "2 cells were mended; the source stays as it was.")
 	p.click(`//button[.="Take all back"]`)

@@ -125,6 +125,21 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
     if (state === "loading" && busy === "load" && station === "check") void go(`/w/${workspace}/imports/${id}/load`);
   }, [state, busy, station, workspace, id, go]);
 
+  // Rows that were mended are no longer those that were chosen: with the last of them all rows are shown again.
+  const { totals } = i;
+  const mended =
+    !!totals &&
+    busy === "" &&
+    state === "ready" &&
+    station === "check" &&
+    !search.get("asking") &&
+    (filter.problem !== ""
+      ? !totals.problems.some((p) => p.code === filter.problem && p.field === filter.field)
+      : filter.verdict !== "" && !totals.verdicts[filter.verdict]);
+  useEffect(() => {
+    if (mended) setQuery({ ...noFilter }, false);
+  }, [mended, setQuery]);
+
   const put = (what: string, r: Routine) => void editing.put(what, r).catch(() => undefined); // said above the grid
   const rowKinds = kindsOf(routineOf(i), all);
   const t = all.find((x) => x.name === i.into);
