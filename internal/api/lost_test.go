@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"uchi/internal/core/rights"
 )
@@ -11,16 +12,21 @@ import (
 // crash empties what is staged, as a crash of the database does.
 func (f *face) crash() {
 	f.Helper()
-	var tables string
-	err := f.store.Pool().QueryRow(f.Context(), `select string_agg(c.oid::regclass::text, ', ') from pg_class c
-		join pg_namespace n on n.oid = c.relnamespace where n.nspname = 'staging' and c.relpersistence = 'u' and c.relkind = 'r'`).
-		Scan(&tables)
-	if err == nil {
-		_, err = f.store.Pool().Exec(f.Context(), `truncate `+tables)
+	var err error
+	for range 20 { // tables that no longer hold are still being dropped
+		var tables string
+		err = f.store.Pool().QueryRow(f.Context(), `select string_agg(c.oid::regclass::text, ', ') from pg_class c
+			join pg_namespace n on n.oid = c.relnamespace where n.nspname = 'staging' and c.relpersistence = 'u' and c.relkind = 'r'`).
+			Scan(&tables)
+		if err == nil {
+			_, err = f.store.Pool().Exec(f.Context(), `truncate `+tables)
+		}
+		if err == nil {
+			return
+		}
+		time.Sleep(20 * time.Millisecond)
 	}
-	if err != nil {
-		f.Fatal(err)
-	}
+	f.Fatal(err)
 }
 
 // Nobody is shown an import without rows because a crash has emptied them; one that cannot be read again is there all the same.

@@ -3,6 +3,7 @@ package suggest
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"uchi/internal/core/mapping"
@@ -97,8 +98,15 @@ func TestWhateverIsSuggestedCanBeCarriedOut(t *testing.T) {
 			say("as %s with %s: %v", rt.Name, further.Name, err)
 			continue
 		}
+		var targets []Target
+		for _, d := range both.Drafts {
+			t, _ := c.Type(d.Type)
+			targets = append(targets, Target{Draft: d.Called(), Type: t})
+		}
+		asked := view.Across(targets) // such as whether an amount is that of the deal or of its lines
 		for _, col := range columns { // what was placed is not lost
-			if placesOf(c, routine, col.Header, false) != "" && placesOf(c, both, col.Header, false) == "" {
+			told := slices.ContainsFunc(asked, func(s Suggestion) bool { return s.Column == col.Header })
+			if placesOf(c, routine, col.Header, false) != "" && placesOf(c, both, col.Header, false) == "" && !told {
 				say("with %s, %q goes nowhere, and went to %s of %s before", further.Name, col.Header, placesOf(c, routine, col.Header, false), rt.Name)
 			}
 		}
