@@ -393,20 +393,29 @@ func (a *app) mendBackCmd() *cobra.Command {
 	return cmd
 }
 
-// intoFile writes an answer into a file that must not be there yet; half of one is no file.
+// intoFile writes an answer into a file that must not be there yet; half of one is no file, also where the command is
+// killed: until all is there it stands under a name of its own beside.
 func intoFile(name string, from io.Reader) error {
-	f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
-	if errors.Is(err, fs.ErrExist) {
-		return fault.New(fault.Invalid, "file_exists", "a file of this name is there already").With(name).
-			Mended("Give another name, or move that file away.")
+	exists := fault.New(fault.Invalid, "file_exists", "a file of this name is there already").With(name).
+		Mended("Give another name, or move that file away.")
+	if _, err := os.Lstat(name); err == nil {
+		return exists
 	}
+	f, err := os.CreateTemp(filepath.Dir(name), filepath.Base(name)+".part-*")
 	if err != nil {
 		return fault.New(fault.Invalid, "not_written", "the file cannot be written: "+err.Error()).With(name).
 			Mended("Give the name of a file in a folder that is there and that you may write in.")
 	}
+	defer os.Remove(f.Name()) //nolint:errcheck // it has its name by now, or is half of a file
 	_, err = io.Copy(f, from)
-	if err = errors.Join(err, f.Close()); err != nil {
-		return errors.Join(err, os.Remove(name))
+	if err = errors.Join(err, f.Chmod(0o644), f.Close()); err != nil {
+		return err
+	}
+	if err = os.Link(f.Name(), name); errors.Is(err, fs.ErrExist) {
+		return exists // somebody was faster
+	}
+	if err != nil { // there are file systems that give a file one name only
+		return os.Rename(f.Name(), name)
 	}
 	return nil
 }
