@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"testing/iotest"
 
@@ -55,7 +56,13 @@ func TestFilesAreWhole(t *testing.T) {
 	if err := intoFile(filepath.Join(dir, "none", "x.csv"), strings.NewReader("x")); !fault.Is(err, "not_written") {
 		t.Errorf("in no folder: %v", err)
 	}
-	if st, err := os.Stat(name); err != nil || st.Mode().Perm()&0o600 != 0o600 {
+	// It is for whom the person's own files are.
+	defer syscall.Umask(syscall.Umask(0o077))
+	own := filepath.Join(dir, "own.csv")
+	if err := intoFile(own, strings.NewReader("x")); err != nil {
+		t.Fatal(err)
+	}
+	if st, err := os.Stat(own); err != nil || st.Mode().Perm() != 0o600 {
 		t.Errorf("%v, %v", st, err)
 	}
 }

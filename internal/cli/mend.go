@@ -401,21 +401,22 @@ func intoFile(name string, from io.Reader) error {
 	if _, err := os.Lstat(name); err == nil {
 		return exists
 	}
-	f, err := os.CreateTemp(filepath.Dir(name), filepath.Base(name)+".part-*")
+	part := fmt.Sprintf("%s.part-%d", name, os.Getpid())
+	f, err := os.OpenFile(part, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
 	if err != nil {
 		return fault.New(fault.Invalid, "not_written", "the file cannot be written: "+err.Error()).With(name).
 			Mended("Give the name of a file in a folder that is there and that you may write in.")
 	}
-	defer os.Remove(f.Name()) //nolint:errcheck // it has its name by now, or is half of a file
+	defer os.Remove(part) //nolint:errcheck // it has its name by now, or is half of a file
 	_, err = io.Copy(f, from)
-	if err = errors.Join(err, f.Chmod(0o644), f.Close()); err != nil {
+	if err = errors.Join(err, f.Close()); err != nil {
 		return err
 	}
-	if err = os.Link(f.Name(), name); errors.Is(err, fs.ErrExist) {
+	if err = os.Link(part, name); errors.Is(err, fs.ErrExist) {
 		return exists // somebody was faster
 	}
 	if err != nil { // there are file systems that give a file one name only
-		return os.Rename(f.Name(), name)
+		return os.Rename(part, name)
 	}
 	return nil
 }

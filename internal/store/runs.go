@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -72,7 +73,7 @@ type Act struct {
 	// Enqueue is used when the act begins a run.
 	Enqueue Enqueue
 	// Run says what the run that the act begins is to do: its Undoes, Only and
-	// Policy.
+	// Policy, and whose it is where nobody acts.
 	Run Run
 	// Change changes what the act is about, within its transaction. The import
 	// is as it was before the act. Nil changes nothing more.
@@ -100,7 +101,7 @@ func (s *Store) Act(ctx context.Context, workspace string, id int64, a Act) erro
 					return err
 				}
 			}
-			r.Import, r.Work, r.Person = id, step.Begins, a.By.ID
+			r.Import, r.Work, r.Person = id, step.Begins, cmp.Or(a.By.ID, r.Person)
 			if err := beginRun(ctx, tx, &r, i.Rows); err != nil {
 				return err
 			}
@@ -122,14 +123,11 @@ func (s *Store) Act(ctx context.Context, workspace string, id int64, a Act) erro
 		if err := moveImport(ctx, tx, id, step, now, after); err != nil {
 			return err
 		}
-		action, by := string(a.Event), a.By.ID
+		action := string(a.Event)
 		if a.Detail != "" {
 			action += " " + a.Detail
 		}
-		if a.Event == life.Lost {
-			by = 0 // nobody did it
-		}
-		return logIn(ctx, tx, Entry{Person: by, Workspace: workspace, Action: action, Subject: importSubject(id)})
+		return logIn(ctx, tx, Entry{Person: a.By.ID, Workspace: workspace, Action: action, Subject: importSubject(id)})
 	})
 }
 

@@ -386,6 +386,7 @@ func (s *Store) catalog(ctx context.Context, workspace string) (catalog.Catalog,
 		return c, fmt.Errorf("read workspace %s: %w", workspace, err)
 	}
 	if rows == nil {
+		s.seen.Delete(workspace)
 		return c, ErrNoWorkspace.With(workspace)
 	}
 	if known, ok := s.seen.Load(workspace); ok && known.(seenTypes).rows == *rows {

@@ -1,184 +1,171 @@
 package work
 
 import (
-	"context"
-	"fmt"
-	"slices"
-	"strings"
 	"testing"
 
-	"uchi/internal/core/fault"
-	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
-	"uchi/internal/core/sheet"
+	"uchi/internal/core/verdict"
 	"uchi/internal/staging"
 	"uchi/internal/store"
 )
 
-// lookedAt has an import looked at of which a crash has emptied what was staged, until it is there again.
-func (b *bench) lookedAt(i store.Import) store.Import {
-	b.Helper()
-	b.crash(i)
-	for range 2 { // who looks while it is read again is told the same
-		if err := b.work.Standing(b.Context(), i); !fault.Is(err, ErrLost.Code) {
-			b.Fatalf("what was lost is told as %v", err)
+// A sheet saved in an encoding without some letters changes no record that has them, and makes
+// none.
+func TestLettersThatASheetHasLost(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "First name,Surname,E-mail,City\nŁukasz,Wiśniewski,lw@x.example,Gdańsk\n"+
+		"Jiří,Dvořák,jd@x.example,Mělník\n")
+	const back = "Contact id,First name,Surname,E-mail,City\nCON-1,?ukasz,Wi?niewski,lw@x.example,Gda?sk\n" +
+		"CON-2,Ji?í,Novot?ý,jd@x.example,M?lník\n,Ay?e,Demir,ad@x.example,\n"
+	i := b.check(b.upload("contact", back))
+	b.want(b.codes(i), "[3 lost_letters family_name 4 lost_letters given_name]")
+	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "hold": 2})
+
+	// Who says that rows replace what is there is asked about each; who takes them as they stand is not.
+	chosen := func(policy mapping.Doubtful) store.Import {
+		return b.check(b.change(b.upload("contact", back), func(r *mapping.Routine) {
+			r.Drafts[0].Both, r.Drafts[0].Doubtful = mapping.Replace, policy
+		}))
+	}
+	b.want(chosen("").Totals.V.Verdicts, map[string]int64{"hold": 3})
+	b.want(chosen(mapping.TakeRows).Totals.V.Verdicts, map[string]int64{"update": 2, "create": 1})
+}
+
+// What a spreadsheet program makes of numbers and codes changes no record that has them in full;
+// a value in full takes the place of what such a program has left.
+func TestDigitsThatASheetHasLost(t *testing.T) {
+	b := start(t)
+	const full = "Name,Street,Postal code,Registration number,Number in the old system\n" +
+		"Alpha Marina,5-6,0150,123456789012345678,00017\nBeta Marina,Kai 7,01067,007E5,MAR-1\n"
+	b.loaded("account", full)
+	i := b.check(b.upload("account", "Account id,Name,Street,Postal code,Registration number,Number in the old system\n"+
+		"ACC-1,Alpha Marina,05-Jun,150,1.23457E+17,17\nACC-2,Beta Marina,Kai 7,1067,700000,01-Mar\n"))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 2})
+	// What no such program does is a change: another number, another word, a code in capitals.
+	i = b.check(b.change(b.upload("account", "Account id,Street,Postal code,Number in the old system,Registration "+
+		"number\nACC-1,5-7,0151,00018,1.23457E+15\nACC-2,Kai 10,01068,Mar-12,12345\n"),
+		func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows }))
+	b.want(i.Totals.V.Changes, []verdict.FieldCount{{Field: "postal_code", Count: 2, Over: 2},
+		{Field: "registration_number", Count: 2, Over: 2}, {Field: "source_ref", Count: 2, Over: 2},
+		{Field: "street", Count: 2, Over: 2}})
+	b.want(b.check(b.upload("account", "Account id,Street,Number in the old system\nACC-1,2026-06-05,\n"+
+		"ACC-2,,Mar-01\n")).Totals.V.Verdicts, map[string]int64{"same": 2})
+	b.want(b.codes(b.check(b.upload("account", "Name,Street,Postal code,Number in the old system\n"+
+		"Gamma Marina,05-Jun,1000,1.2E+15\n"))), "[2 damaged_number source_ref 2 made_a_date street]")
+
+	_, err := b.work.ChangeRecord(b.Context(), "main", "account", "ACC-1", 0,
+		map[string]string{"postal_code": "150", "street": "05-Jun", "source_ref": "17"}, b.person)
+	b.ok(err)
+	b.load(b.check(b.upload("account", "Account id,Street,Postal code,Number in the old system\nACC-1,5-6,0150,00017\n")))
+	v := b.record("account", "ACC-1").Values
+	b.want(v["postal_code"]+" "+v["street"]+" "+v["source_ref"], "0150 5-6 00017")
+}
+
+// Marks for notes below a list are no part of names: the rows are held until the marks are taken
+// away, in all cells at once, but for a record that has just this.
+func TestMarksBesideNames(t *testing.T) {
+	b := start(t)
+	b.load(b.check(b.change(b.upload("account", "Number in the old system,Company\n1,Quay Ltd*\n"),
+		func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows })))
+	i := b.check(b.upload("account", "Number in the old system,Company\n1,Quay Ltd*\n2,Tern Works AS ¹\n"+
+		"3,Sail*Spar Ltd\n"))
+	b.want(b.codes(i), "[3 footnote_mark name]")
+	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "hold": 1, "create": 1})
+	_, err := b.work.Replace(b.Context(), i, ReplaceRequest{Column: "Company", How: FindPattern, Find: `\s*[*†‡#¹²³]+$`,
+		Rows: staging.RowFilter{Problem: "footnote_mark"}}, b.person)
+	b.ok(err)
+	i = b.again(i)
+	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "create": 2})
+}
+
+// A word for nothing where a name belongs makes no record called so, and leaves one that is.
+func TestNamesThatMayBeNone(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "First name,Surname,E-mail\nAda,Null,an@x.example\n")
+	const sheet = "First name,Surname,E-mail\n,brak,b@x.example\nAda,NULL,an@x.example\nRolf,Kade,rk@x.example\n"
+	i := b.check(b.upload("contact", sheet))
+	b.want(b.codes(i), "[2 perhaps_nothing family_name 3 perhaps_nothing family_name]")
+	i = b.check(b.change(b.upload("contact", sheet), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows }))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "same": 1})
+}
+
+// What another program has left of a value, and what it would not.
+func TestWhatOtherProgramsLeave(t *testing.T) {
+	b := start(t)
+	for _, c := range []struct {
+		now, was string
+		want     bool
+	}{
+		{"Wi?niewski", "Wiśniewski", true}, {"?ukasz", "Łukasz", true}, {"Wi?niewski", "Wixniewski", false},
+		{"Wi?niewsk", "Wiśniewski", false}, {"a_?", "a%ś", false},
+		{"150", "0150", true}, {"0150", "150", false}, {"150", "0151", false}, {"98.1", "98.10", true},
+		{"1", "100", false}, {"1.000", "1", false},
+		{"123456789012345000", "123456789012345678", true}, {"123456789012346000", "123456789012345678", false},
+		{"1.23457E+17", "123456789012345678", true}, {"1.23457E+16", "123456789012345678", false},
+		{"2.2E+17", "123456789012345678", false},
+		{"700000", "007E5", true}, {"1.00E+05", "1E5", true}, {"12345", "7E5", false}, {"7E5", "700000", false},
+		{"05-Jun", "5-6", true}, {"06-May", "5-6", true}, {"07-Jun", "5-6", false}, {"08-Sep", "5-6", false},
+		{"2026-06-05", "5/6", true}, {"2026-07-05", "5/6", false},
+		{"01-Mar", "MAR-1", true}, {"Mar-01", "MAR1", true}, {"MAR-01", "MAR-1", false}, {"Mar-02", "MAR-1", false},
+		{"Berg 10", "Berg 9", false}, {"Set 12", "Set 1", false}, {"Kai 7", "Kai", false},
+		{"2026-06-05", "2026-05-06", false},
+	} {
+		var got bool
+		b.ok(b.store.Pool().QueryRow(b.Context(), `select uchi.lost($1, $2)`, c.now, c.was).Scan(&got))
+		if got != c.want {
+			t.Errorf("%q of %q: %t, want %t", c.now, c.was, got, c.want)
 		}
 	}
-	again := b.wait(i.ID)
-	b.ok(b.work.Standing(b.Context(), again))
-	return again
 }
 
-// shown tells what the face shows of an import: its rows with their problems, its state and its counts.
-func (b *bench) shown(i store.Import) string {
-	b.Helper()
-	list, err := b.room.Rows(b.Context(), i, staging.RowFilter{}, 0, -1, 100)
+// Cells that have slipped into the next column make no record of them, and leave one that has
+// them so.
+func TestCellsThatHaveSlipped(t *testing.T) {
+	b := start(t)
+	const sheet = "Name,Street,Postal code,City,Registration number\nAlpha Marina,Kai 1,Greifswald,17489,R1\n" +
+		"Beta Marina,Kai 2,17489,Greifswald,R2\nGamma Marina,post@gamma.example,,,R3\n"
+	i := b.check(b.upload("account", sheet))
+	b.want(b.codes(i), "[2 bad_place locality 2 bad_place postal_code 4 bad_place street]")
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 1, "hold": 2})
+	b.load(b.check(b.change(b.upload("account", sheet),
+		func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows })))
+	b.want(b.check(b.upload("account", sheet)).Totals.V.Verdicts, map[string]int64{"same": 3})
+}
+
+// A row that its sheet says was deleted is held while nobody has said what is done with the column: it is let go
+// where the cell is blanked, left out by a condition, and loaded where a field takes the column.
+func TestRowsThatWereDeleted(t *testing.T) {
+	b := start(t)
+	const sheet = "Ref,Family name,DEL_FLG\nK-1,Berg,N\nK-2,Lie,Y\nK-3,Moe,\n"
+	i := b.check(b.upload("contact", sheet))
+	b.want(b.codes(i), "[3 marked_deleted ]")
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "hold": 1})
+	_, err := b.work.Edit(b.Context(), i, []CellEdit{{3, "DEL_FLG", ""}}, b.person)
 	b.ok(err)
-	var out strings.Builder
-	fmt.Fprintln(&out, i.State, i.Into, i.Rows, i.RoutineVersion)
-	if i.Totals.V != nil {
-		fmt.Fprintln(&out, i.Totals.V.Verdicts, i.Totals.V.Problems)
-	}
-	for _, r := range list {
-		stands := ""
-		switch {
-		case r.Outcome != nil: // it is settled
-			stands = string(*r.Outcome)
-		case r.Verdict != nil:
-			stands = string(*r.Verdict)
-		}
-		fmt.Fprintln(&out, r.Row, r.Cells.V, stands, r.Problems)
-	}
-	return out.String()
+	b.want(b.again(i).Totals.V.Verdicts, map[string]int64{"create": 3})
+
+	i = b.check(b.change(b.upload("contact", sheet), func(r *mapping.Routine) {
+		r.Drafts[0].Where = `cells["DEL_FLG"] != "Y"`
+	}))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "skip": 1})
+	i = b.check(b.change(b.upload("contact", sheet), func(r *mapping.Routine) {
+		r.Drafts[0].Fields["description"] = mapping.Origin{From: []string{"DEL_FLG"}}
+	}))
+	b.want(i.Totals.V.Verdicts["create"], int64(3))
 }
 
-// What a crash of the database has emptied is read, and checked, again when somebody looks; nobody is shown an
-// import without rows.
-func TestWhatACrashEmptiesIsMadeAgain(t *testing.T) {
+// Postal codes that are too short for their country are told, and loaded as they stand; those that people take are
+// not told, and a record that has just this one has it told no more.
+func TestShortPostalCodes(t *testing.T) {
 	b := start(t)
-	const text = "Ref,Family name,E-mail\nK-1,Berg,berg@x.example\nK-2,Li,no mail\nK-3,Moe,moe@x.example\nK-4,Lie,lie@x.example\n"
-	opened := b.change(b.upload("contact", text), func(r *mapping.Routine) {
-		r.Drafts[0].Fields["description"] = mapping.Origin{From: []string{"Ref"}}
-	})
-	before := b.shown(opened)
-	b.want(b.shown(b.lookedAt(opened)), before)
-
-	ready := b.mend(b.check(opened), CellEdit{4, "Family name", "Moen"})
-	before = b.shown(ready)
-	again := b.lookedAt(ready)
-	b.want(b.shown(again), before)
-	b.want(again.Trouble.V, (*store.Trouble)(nil))
-	if !strings.Contains(before, "Moen") || !strings.Contains(before, "bad_email") || *again.CheckRun == *ready.CheckRun {
-		t.Errorf("%s", before)
-	}
-
-	loaded := b.load(again)
-	b.want(loaded.State, life.Loaded)
-	before = b.shown(loaded)
-	loaded = b.lookedAt(loaded)
-	b.want(b.shown(loaded), before)
-	b.agree(loaded)
-	loaded = b.mend(loaded, CellEdit{3, "E-mail", "li@x.example"})
-	b.want(b.load(loaded).Outcomes.V["created"], int64(4))
-
-	undone := b.undo(loaded, UndoRequest{})
-	b.want([]any{undone.State, b.lookedAt(undone).State}, []any{life.Undone, life.Undone})
-}
-
-// A load that waits goes on as it was checked when its rows were lost meanwhile and are read again.
-func TestAWaitingLoadOutlivesACrash(t *testing.T) {
-	b := start(t)
-	text := "Ref,Family name,E-mail\n"
-	for n := range 8 {
-		text += fmt.Sprintf("K-%d,Berg %d,%s\n", n, n, []string{"no mail", fmt.Sprint("p", n, "@x.example")}[min(n%3, 1)])
-	}
-	i := b.check(b.upload("contact", text))
-	run := b.begun(i, life.Load)
-	b.ok(b.work.Do(b.Context(), i, life.Pause, b.person))
-	b.ok(b.store.EndRun(b.Context(), run, life.Interrupt, nil, nil))
-	i = b.lookedAt(i)
-	b.want(i.State, life.Paused)
-	b.ok(b.work.Do(b.Context(), i, life.Resume, b.person))
-	i = b.wait(i.ID)
-	b.want(i.State, life.Loaded)
-	b.want([]int64{i.Outcomes.V["created"], i.Outcomes.V["held"]}, []int64{5, 3})
-	b.agree(i)
-}
-
-// Of what is checked again after a crash and says something else, a person is told before anything is loaded; a source
-// that is read otherwise is no longer what was lost.
-func TestOtherVerdictsAfterACrashAreTold(t *testing.T) {
-	b := start(t)
-	b.loaded("contact", "Ref,Family name\nK-1,Berg\n")
-	i := b.check(b.upload("contact", "Ref,Family name\nK-1,Berg-Hav\nK-2,Li\n"))
-	_, err := b.store.Pool().Exec(b.Context(), `update w_main.r_contact set f_family_name = 'Berg-Hav', version = 2`)
-	b.ok(err)
-	i = b.lookedAt(i)
-	if i.State != life.Ready || i.Trouble.V == nil || i.Trouble.V.Code != "checks_differ" {
-		t.Fatalf("%s, %+v", i.State, i.Trouble.V)
-	}
-	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "create": 1})
-
-	b.crash(i)
-	i = b.read(i, sheet.Reading{NoHeader: true})
-	b.want(slices.Equal(i.Headers(), []string{"A", "B"}), true)
-	b.ok(b.work.Standing(context.Background(), i))
-}
-
-// The imports of a bundle are checked again together, whichever is looked at: what the companies' file makes is found for
-// the people again.
-func TestABundleOutlivesACrash(t *testing.T) {
-	b := start(t)
-	bundle := b.checkBundle(b.bundled("people.csv", "Family name,E-mail,Company\nBerg,berg@x.example,Kelpie Marine\n",
-		"companies.csv", "Company name,Town\nKelpie Marine,Oban\n"))
-	before := b.said(bundle)
-	for _, m := range b.members(bundle) {
-		b.crash(m)
-	}
-	for _, m := range b.members(bundle) {
-		if err := b.work.Standing(b.Context(), m); !fault.Is(err, ErrLost.Code) {
-			t.Fatalf("what was lost of %s is told as %v", m.Name, err)
-		}
-	}
-	bundle = b.settled(bundle)
-	b.want(b.said(bundle), before)
-	if !strings.Contains(before, "people.csv ready map[create:1]") {
-		t.Error(before)
-	}
-	for _, m := range b.members(bundle) {
-		b.ok(b.work.Standing(b.Context(), m))
-	}
-}
-
-// What cannot be read again is told, and not tried over and over by all who look; what cannot be checked again has its
-// cells at least.
-func TestWhatCannotBeMadeAgainIsTold(t *testing.T) {
-	b := start(t)
-	i := b.check(b.upload("contact", "Ref,Family name\nK-1,Berg\n"))
-	exec := func(sql string, args ...any) {
-		b.Helper()
-		_, err := b.store.Pool().Exec(b.Context(), sql, args...)
-		b.ok(err)
-	}
-	exec(`update imports set routine = jsonb_set(routine, '{drafts,0,type}', '"berth"') where id = $1`, i.ID)
-	i = b.lookedAt(i)
-	if rows, err := b.room.Rows(b.Context(), i, staging.RowFilter{}, 0, -1, 100); err != nil || len(rows) != 1 || i.Trouble.V == nil {
-		t.Errorf("%d rows, %v, %+v", len(rows), err, i.Trouble.V)
-	}
-	exec(`delete from source_chunks where source = $1`, i.Source)
-	b.crash(i)
-	if err := b.work.Standing(b.Context(), i); !fault.Is(err, ErrLost.Code) {
-		t.Fatal(err)
-	}
-	b.wait(i.ID)
-	runs, err := b.store.Runs(b.Context(), i.ID)
-	b.ok(err)
-	for range 3 {
-		if err := b.work.Standing(b.Context(), i); !fault.Is(err, "source_unreadable") {
-			t.Errorf("what cannot be read again is told as %v", err)
-		}
-	}
-	now, err := b.store.Runs(b.Context(), i.ID)
-	b.ok(err)
-	b.want(len(now), len(runs))
+	const sheet = "Ref,Company,Zip,Country\nA-1,Oxford Yard,241,DE\nA-2,Kiel Yard,24103,DE\nA-3,Oslo Yard,150,NO\n"
+	i := b.check(b.change(b.upload("account", sheet), func(r *mapping.Routine) {
+		r.Drafts[0].Fields["postal_code"] = mapping.Origin{From: []string{"Zip"}, Doubtful: mapping.TakeRows}
+	}))
+	b.want(b.codes(i), "[]")
+	i = b.load(b.check(b.upload("account", sheet)))
+	b.want(b.codes(i), "[2 short_code postal_code 4 lost_zero postal_code]")
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2, "held": 1})
+	b.want(b.record("account", "ACC-1").Values["postal_code"], "241")
+	b.want(b.codes(b.check(b.upload("account", sheet))), "[4 lost_zero postal_code]")
 }

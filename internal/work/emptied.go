@@ -60,9 +60,10 @@ func (s *Service) Standing(ctx context.Context, i store.Import) error {
 }
 
 // makeAgain begins to make again what was lost of an import. Checked imports of a bundle are checked again with the
-// others, in their order: what one makes counts as found for the next.
+// others, in their order: what one makes counts as found for the next. One of which rows were loaded already is by itself, as
+// it is no longer checked with the others.
 func (s *Service) makeAgain(ctx context.Context, i store.Import) error {
-	if i.Bundle != nil && i.State == life.Ready {
+	if i.Bundle != nil && i.State == life.Ready && !i.Written {
 		b, err := s.store.Bundle(ctx, i.Workspace, *i.Bundle)
 		if err != nil || b.Works() { // which comes to it
 			return err
@@ -75,7 +76,7 @@ func (s *Service) makeAgain(ctx context.Context, i store.Import) error {
 			return s.CheckBundle(ctx, b, maker)
 		}
 	}
-	return s.act(ctx, i, life.Lost, store.Person{ID: i.MadeBy}, "", nil)
+	return s.actRun(ctx, i, life.Lost, store.Run{Person: i.MadeBy}, store.Person{}, nil) // which nobody does
 }
 
 // readAgain makes again what a crash of the database has emptied of an import, where a run is for that: the cells, and
