@@ -552,6 +552,9 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 	}
 	limit := limitOf(p.Limit, 50)
 	h.work.Looked(i)
+	if filter, err = h.room.Find(ctx, i, filter); err != nil {
+		return nil, err
+	}
 	var rows []staging.GridRow
 	if p.Sort == "" {
 		rows, err = h.room.Rows(ctx, i, filter, after, position, limit)

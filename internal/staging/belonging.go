@@ -118,7 +118,7 @@ func (k *draftCheck) belonging(fp *mapping.FieldPlan, target catalog.RecordType,
 				group by d.row_no having not bool_or(r.theirs = {mine})
 			) a join {draft} d on d.row_no = a.row_no`, with, by))
 	}
-	return append(statements, q(`alter table {closer} add primary key (row_no)`)),
+	return append(statements, k.findable("closer")),
 		` and not exists (select from {closer} c where c.row_no = d.row_no)`
 }
 

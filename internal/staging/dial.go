@@ -92,7 +92,7 @@ func (k *draftCheck) dial(ctx context.Context) error {
 	if err := out.End(err); err != nil {
 		return fmt.Errorf("%s: %w", stepDial.does, err)
 	}
-	statements := []stmt{q(`create index on {numbers} (row_no)`), q(`analyze {numbers}`)}
+	statements := []stmt{k.index("numbers", "row_no"), q(`analyze {numbers}`)}
 	for _, at := range phones {
 		f := k.plan.Fields[at].Field
 		set := schema.Value(f.Name) + ` = x.value`

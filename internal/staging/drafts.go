@@ -133,7 +133,11 @@ func (k *Check) StageDrafts(ctx context.Context, part Part, passed func(rows int
 	}
 	into = append(into, pgcopy.Into(ctx, on, k.table("left"), leftColumns),
 		pgcopy.Into(ctx, on, k.table("problems"), problemColumns))
-	err = pgcopy.Through(ctx, k.room.reading, query, workers, into, passed)
+	k.size = 0
+	err = pgcopy.Through(ctx, k.room.reading, query, workers, into, func(rows int64) error {
+		k.size = rows
+		return passed(rows)
+	})
 	if isGone(err) {
 		err = errNotStaged
 	}

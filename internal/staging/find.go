@@ -128,7 +128,7 @@ func (k *draftCheck) find(ctx context.Context) error {
 			return err
 		}
 	}
-	statements := []stmt{q(`create index on {matches} (row_no)`), q(`analyze {matches}`)}
+	statements := []stmt{k.index("matches", "row_no"), q(`analyze {matches}`)}
 	if k.plan.HasID {
 		statements = append(statements, q(`insert into {problems} (row_no, code, field, col, value, detail)
 			select d.row_no, @code, @field, '', @prefix || d.id, ''

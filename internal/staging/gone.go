@@ -77,7 +77,7 @@ func (k *draftCheck) goneFrom() []stmt {
 			},
 			arg{"nothing": string(verdict.NothingGiven), "example": string(verdict.AnExample),
 				"grouped": string(verdict.Grouped)}),
-		q(`create index on {gone} (record_id)`),
+		k.index("gone", "record_id"),
 		q(`analyze {gone}`),
 	}
 }

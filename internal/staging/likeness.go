@@ -158,7 +158,7 @@ func (k *draftCheck) stageKeys(ctx context.Context, n int, c *matching.Comparer)
 	if err := out.End(err); err != nil {
 		return false, fmt.Errorf("%s: %w", stepLikeKeys.does, err)
 	}
-	return true, k.do(ctx, stepLikeKeys, q(`create index on {keys} (row_no)`), q(`analyze {keys}`))
+	return true, k.do(ctx, stepLikeKeys, k.index("keys", "row_no"), q(`analyze {keys}`))
 }
 
 // keysHeld are the keys of those that rows are compared with, as SQL: records, or all rows of the

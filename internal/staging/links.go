@@ -121,7 +121,7 @@ func (k *draftCheck) link(ctx context.Context) error {
 		}
 	}
 	if !k.namesRows() { // else more texts are to come
-		statements = append(statements, indexLinks)
+		statements = append(statements, k.index("links", "field, lookup"))
 	}
 	statements = append(statements, q(`analyze {links}`))
 	statements = append(statements, tell...)
@@ -137,9 +137,6 @@ func (k *draftCheck) notedAtOnce(fp *mapping.FieldPlan) string {
 	}
 	return `(h.l is not null or w.id is not null or exists (select from by_name x where x.l = w.l))`
 }
-
-// indexLinks is the statement that lets a text be looked up among the links.
-var indexLinks = q(`create index on {links} (field, lookup)`)
 
 // spare is how full the pages of tables are made whose rows are written again where links
 // lead to other rows: half, so that what is written anew stays on its page.

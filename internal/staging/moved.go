@@ -36,7 +36,7 @@ func (k *draftCheck) moved(ctx context.Context) error {
 			join {history} h on h.record_id = m.record_id and h.version > d.was_version, jsonb_each(h.changes) c
 			where d.was_version < m.version
 			order by d.row_no, c.key, h.version`),
-		q(`create index on {moved} (row_no)`),
+		k.index("moved", "row_no"),
 		q(`analyze {moved}`))
 }
 

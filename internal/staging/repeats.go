@@ -59,14 +59,14 @@ func (k *draftCheck) findRepeats(ctx context.Context) error {
 	for i := range k.plan.Fields {
 		if f := k.plan.Fields[i].Field; f.Key {
 			done = append(done, f.Name)
-			statements = append(statements, k.sameKey([]string{f.Name}, true)...)
+			statements = append(statements, k.sameKey([]string{f.Name}, true))
 		}
 	}
 	for _, rule := range k.plan.Rules {
 		fields := strings.Join(rule.Fields, " ")
 		if fields != "" && len(rule.Alike) == 0 && !byID(rule) && !rule.RowsApart && !slices.Contains(done, fields) {
 			done = append(done, fields)
-			statements = append(statements, k.sameKey(rule.Fields, false)...)
+			statements = append(statements, k.sameKey(rule.Fields, false))
 		}
 	}
 	if err := k.do(ctx, stepRepeats, statements...); err != nil {
@@ -97,7 +97,7 @@ func (k *draftCheck) findRepeats(ctx context.Context) error {
 // Of the rows that are alike, the one that has a record stands, else the first.
 // Unless all are to be found, rows that have found a record of their own, or of
 // which a person has said that they are not the row that stands, are no repeats.
-func (k *draftCheck) sameKey(fields []string, all bool) []stmt {
+func (k *draftCheck) sameKey(fields []string, all bool) stmt {
 	names, columns, filled := k.forms(fields)
 	only := `true`
 	if !all {
@@ -109,27 +109,24 @@ func (k *draftCheck) sameKey(fields []string, all bool) []stmt {
 		arg{"field": fields[0]},
 	}
 	// What stands twice is found by its key alone first: mostly there is nothing.
-	return []stmt{
-		q(`create unlogged table {twice} as
+	return q(`insert into {repeats} (row_no, lead, field)
+		with twice as materialized (
 			select {names} from (select {columns} from {linked} where {filled}) d
-			group by {names} having count(*) > 1`, with[0]),
-		q(`analyze {twice}`),
-		q(`insert into {repeats} (row_no, lead, field)
-			with same as (
-				select d.* from {twice} t join (select d.row_no, {columns} from {linked} where {filled} and {stays d}) d
-				using ({names})
-			)
-			select d.row_no, x.first, @field
-			from same d
-			join (
-				select {names}, coalesce(min(m.row_no), min(d.row_no)) as first
-				from same d left join {matches} m on m.row_no = d.row_no
-				group by {names}
-			) x using ({names})
-			where d.row_no <> x.first and {only}
-			on conflict do nothing`, with...),
-		q(`drop table {twice}`),
-	}
+			group by {names} having count(*) > 1
+		),
+		same as (
+			select d.* from twice t join (select d.row_no, {columns} from {linked} where {filled} and {stays d}) d
+			using ({names})
+		)
+		select d.row_no, x.first, @field
+		from same d
+		join (
+			select {names}, coalesce(min(m.row_no), min(d.row_no)) as first
+			from same d left join {matches} m on m.row_no = d.row_no
+			group by {names}
+		) x using ({names})
+		where d.row_no <> x.first and {only}
+		on conflict do nothing`, with...)
 }
 
 // longestChain bounds how often leads are followed; a chain doubles each time.

@@ -71,7 +71,8 @@ type Room struct {
 	strict bool
 	failAt func(step string) error
 
-	chunk, acts int // how much a transaction of a load, and of an undo, carries out
+	chunk, acts int   // how much a transaction of a load, and of an undo, carries out
+	few         int64 // up to how many rows are looked through without an index
 }
 
 // Connections of the pool that one check or load needs at most: the rows that
@@ -92,7 +93,8 @@ func Connections(jobs int) int {
 
 // New makes a room in an open store.
 func New(st *store.Store, log *slog.Logger) *Room {
-	return &Room{store: st, pool: st.Pool(), log: log, tries: make(chan struct{}, triesAtOnce), chunk: chunkRows, acts: chunkActs}
+	return &Room{store: st, pool: st.Pool(), log: log, tries: make(chan struct{}, triesAtOnce), chunk: chunkRows, acts: chunkActs,
+		few: fewRows}
 }
 
 // Strictly makes every step fail that touches a table which it does not name; for
@@ -105,6 +107,12 @@ func (r *Room) Strictly() *Room {
 // InChunks makes a transaction of a load, or of an undo, carry out so many rows or acts at most; for tests.
 func (r *Room) InChunks(most int) *Room {
 	r.chunk, r.acts = most, most
+	return r
+}
+
+// OfMany makes checks be done as those of many rows are, with their indexes; for tests.
+func (r *Room) OfMany() *Room {
+	r.few = 0
 	return r
 }
 

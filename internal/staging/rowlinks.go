@@ -176,7 +176,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 	if !k.namesRows() {
 		return nil
 	}
-	return k.do(ctx, stepRowLinks, indexLinks)
+	return k.do(ctx, stepRowLinks, k.index("links", "field, lookup"))
 }
 
 // namesRows reports whether texts of the draft may name what other rows become.
@@ -283,11 +283,11 @@ func (k *draftCheck) meetRows(now *draftCheck) (parts []string) {
 	return parts
 }
 
-// wait is the statement that notes which links lead to rows that come later; those
+// wait are the statements that note which links lead to rows that come later; those
 // of other imports are noted when the load begins. A member of 0 is this import.
-func (k *draftCheck) wait() stmt {
+func (k *draftCheck) wait() []stmt {
 	if !k.waiting() {
-		return stmt{}
+		return nil
 	}
 	all := []string{`select null::bigint as row_no, ''::text as field, null::bigint as target, 0::smallint as member
 		where false`}
@@ -298,8 +298,11 @@ func (k *draftCheck) wait() stmt {
 				where `+link+` < 0 and not `+isOutside(link)+` and -`+link+` > v.row_no and v.verdict in ('create', 'update')`)
 		}
 	}
-	return q(`create unlogged table {waits} as {all}; create index on {waits} (target); analyze {waits}`,
-		frag{"all": strings.Join(all, " union all ")})
+	return []stmt{
+		q(`create unlogged table {waits} as {all}`, frag{"all": strings.Join(all, " union all ")}),
+		k.index("waits", "target"),
+		q(`analyze {waits}`),
+	}
 }
 
 // fillWaiting writes the links of rows that were loaded before the rows of this chunk

@@ -26,6 +26,8 @@ type RowFilter struct {
 	Kind    string // of the question
 	Text    string // in any cell
 	In      int    // the column that the text stands in, counted from 1; any when 0
+
+	found *[]int64 // the rows that have the text in some cell, once they were looked up; see Find
 }
 
 // GridRow is a row of an import as the grid shows it.
@@ -144,7 +146,12 @@ func (f RowFilter) cond(args arg) string {
 		if f.In > 0 {
 			where = `lower(c.cells[` + schema.Int(f.In) + `]) like @text`
 		}
-		conds, args["text"] = append(conds, where), "%"+store.LikeEscape(strings.ToLower(f.Text))+"%"
+		if f.found != nil {
+			conds, args["found"] = append(conds, `c.row_no = any(@found)`), *f.found
+		}
+		if f.found == nil || f.In > 0 {
+			conds, args["text"] = append(conds, where), "%"+store.LikeEscape(strings.ToLower(f.Text))+"%"
+		}
 	}
 	return strings.Join(conds, " and ")
 }

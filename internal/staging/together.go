@@ -375,7 +375,7 @@ func (k *draftCheck) becomes(ctx context.Context) error {
 			left join {became} b on b.row_no = a.other_row
 			left join {results} o on o.row_no = a.other_row and o.draft = {n} and o.last
 			where a.why = @grouped and coalesce(b.record_id, o.record_id) is not null`, arg{"grouped": string(verdict.Grouped)}),
-		q(`create index on {became} (row_no)`),
+		k.index("became", "row_no"),
 		q(`analyze {became}`))
 }
 

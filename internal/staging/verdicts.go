@@ -27,17 +27,17 @@ var (
 // that of the row.
 func (k *Check) conclude(ctx context.Context) error {
 	err := k.do(ctx, stepProblems,
-		q(`create index on {problems} (row_no)`),
-		q(`create index on {problems} (code, field, row_no)`),
+		k.index("problems", "row_no"),
+		k.index("problems", "code, field, row_no"),
 		q(`analyze {problems}`))
 	if err != nil {
 		return err
 	}
 	if err := k.do(ctx, stepAsked,
 		k.gather("asked", "questions"), k.gather("offered", "candidates"),
-		q(`create index on {asked} (kind, percent, row_no)`),
-		q(`create index on {asked} (row_no)`),
-		q(`create index on {offered} (row_no, draft, place)`),
+		k.index("asked", "kind, percent, row_no"),
+		k.index("asked", "row_no"),
+		k.index("offered", "row_no, draft, place"),
 		q(`analyze {asked}`)); err != nil {
 		return err
 	}
@@ -56,9 +56,12 @@ func (k *Check) conclude(ctx context.Context) error {
 			}
 		}
 	}
+	if k.whole != nil { // whose order stands; how it shifts is noted when the rows take their places
+		return nil
+	}
 	first := k.drafts[0]
 	return first.do(ctx, stepOrder,
-		q(`create index on {verdicts} (row_verdict, row_no)`),
+		k.index("verdicts", "row_verdict, row_no"),
 		q(`create unlogged table {anchors} (word text collate "C" not null, n bigint not null, row_no bigint not null, primary key (word, n))`),
 		anchorsOf("verdicts", "row_verdict", "true"))
 }
@@ -167,11 +170,11 @@ func (k *draftCheck) decide(ctx context.Context) error {
 			select a.row_no, null, null, null, null, null{none}, {left_out} collate "C", null, a.why collate "C", a.other_row
 			from {aside} a
 			where not exists (select from {draft} d where d.row_no = a.row_no)`
-	return k.do(ctx, stepVerdicts,
+	return k.do(ctx, stepVerdicts, append([]stmt{
 		q(`create unlogged table {verdicts} with (fillfactor = {spare}) as `+k.withRow(), words, frag{"spare": k.spare()}),
-		q(`alter table {verdicts} add primary key (row_no)`),
+		k.findable("verdicts"),
 		q(`analyze {verdicts}`),
-		k.wait())
+	}, k.wait()...)...)
 }
 
 // wasColumn and afterColumn name what a record has in a field, and would have.

@@ -13,6 +13,7 @@ import (
 // company is held, until it is said that it is that one.
 func TestPeopleOfOneName(t *testing.T) {
 	b := start(t)
+	b.room.OfMany()
 	b.loaded("account", "Company,External ID\nTern Marina,T\nGull Yachts,G\nSkerry Boats,S\n")
 	b.loaded("contact", "First name,Family name,E-mail,Account,Birthday,Town\n"+
 		"Kari,Ek,k@tern.example,T,1980-04-03,Ternvik\nKari,Ek,kari.ek@gull.example,G,1991-11-12,Gullhaven\n"+

@@ -25,6 +25,7 @@ func (b *bench) phoneOf(i store.Import, row int64) string {
 // the source's.
 func TestPhonesOfTheCompanysCountry(t *testing.T) {
 	b := start(t)
+	b.room.OfMany()
 	b.loaded("account", "Name,Country\nTangby Havn,DK\nLeuchtholm Marina,DE\nKalvøya Marina,NO\nNowhere Quay,\n")
 	phones := func(i store.Import) string {
 		b.load(i)

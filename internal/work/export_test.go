@@ -29,6 +29,7 @@ func columns(names ...string) store.RecordFilter {
 // themselves, and only what was changed is an update.
 func TestExportAndBack(t *testing.T) {
 	b := start(t)
+	b.room.OfMany()
 	b.loaded("account", "Source ref,Company,Town\nA-1,Tern Marina,Ternvik\n=A-2,Gull Marina,Gullvik\n"+
 		"A-3,Skarv,Skarvholm\n")
 	b.loaded("contact", "Ref,Given name,Family name,E-mail,Phone,Account\n"+

@@ -14,6 +14,7 @@ import (
 // whose lines they are. A record that changed meanwhile stays, and an undo brings all back.
 func TestGoneChildren(t *testing.T) {
 	b := start(t)
+	b.room.OfMany()
 	b.loaded("account", "Company\nQuay\n")
 	b.loaded("opportunity", "Number,Title,Account,Stage,Expected close\nD-1,One,Quay,offered,2027-01-31\n"+
 		"D-2,Two,Quay,offered,2027-01-31\nD-3,Three,Quay,offered,2027-01-31\n")

@@ -22,10 +22,24 @@ func (b *bench) indexesOf(i store.Import) (n int) {
 	return n
 }
 
-// found lists the rows of an import in whose cells a text stands.
+// found lists the rows of an import in whose cells a text stands: the same whether it was
+// looked up beforehand or not, and as many as are counted.
 func (b *bench) found(i store.Import, text string) string {
 	b.Helper()
-	rows, err := b.room.Rows(b.Context(), i, staging.RowFilter{Text: text}, 0, -1, 500)
+	list := b.foundBy(i, staging.RowFilter{Text: text})
+	f, err := b.room.Find(b.Context(), i, staging.RowFilter{Text: text})
+	b.ok(err)
+	b.want(b.foundBy(i, f), list)
+	n, err := b.room.CountRows(b.Context(), i, f)
+	b.ok(err)
+	b.want(n, int64(len(strings.Fields(list))))
+	return list
+}
+
+// foundBy lists the rows of an import that a filter chooses.
+func (b *bench) foundBy(i store.Import, f staging.RowFilter) string {
+	b.Helper()
+	rows, err := b.room.Rows(b.Context(), i, f, 0, -1, 500)
 	b.ok(err)
 	var list []string
 	for _, r := range rows {
@@ -38,6 +52,7 @@ func (b *bench) found(i store.Import, text string) string {
 // set right changes what is found and what is counted as it does where nothing was made ready.
 func TestImportsAreMadeReadyForMending(t *testing.T) {
 	b := start(t)
+	b.room.OfMany()
 	b.loaded("staff", "Name,E-mail\nIngrid Havnes,ingrid@lanternquay.example\n")
 	b.loaded("account", "Name,City,Number\nQuay House,Bergen,A-1\nAnchorby Marina,Oslo,A-2\n")
 	type shape struct {
@@ -83,6 +98,13 @@ func TestImportsAreMadeReadyForMending(t *testing.T) {
 		b.want(b.found(i, "mended"), "")
 		i = b.mend(i, x.mend)
 		b.want(b.found(i, "mended"), fmt.Sprint(x.mend.Row))
+		for _, column := range i.Headers() {
+			f, err := Filter(i, column, staging.RowFilter{Text: "mended"})
+			b.ok(err)
+			f, err = b.room.Find(b.Context(), i, f)
+			b.ok(err)
+			b.want(b.foundBy(i, f), map[bool]string{true: fmt.Sprint(x.mend.Row)}[column == x.mend.Column])
+		}
 		mended, said := i.Digest, i.Totals.V.Verdicts
 		b.crash(i) // made anew, the check says the same
 		i = b.check(i)

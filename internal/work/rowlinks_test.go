@@ -108,6 +108,7 @@ func (b *bench) inSteps(i store.Import, rows int, between func()) store.Import {
 // those that were there, and of one that somebody else has changed meanwhile.
 func TestLinksThatWait(t *testing.T) {
 	b := start(t)
+	b.room.OfMany()
 	b.loaded("account", "Name,External ID,Town\nOld one,B-1,Havn\nOther,B-2,Sund\n")
 	const rows = "Name,External ID,Town,Parent account\nOld one,B-1,Vik,Top\nOther,B-2,,Top\nNew,B-3,,Top\n" +
 		"Top,B-4,,Old one\n"
