@@ -63,6 +63,7 @@ func (s *Service) Standing(ctx context.Context, i store.Import) error {
 // others, in their order: what one makes counts as found for the next. One of which rows were loaded already is by itself, as
 // it is no longer checked with the others.
 func (s *Service) makeAgain(ctx context.Context, i store.Import) error {
+	ctx = store.From(ctx, store.Origin{}) // it does not come from who looks
 	if i.Bundle != nil && i.State == life.Ready && !i.Written {
 		b, err := s.store.Bundle(ctx, i.Workspace, *i.Bundle)
 		if err != nil || b.Works() { // which comes to it

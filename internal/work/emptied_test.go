@@ -20,11 +20,18 @@ func (b *bench) lookedAt(i store.Import) store.Import {
 	b.Helper()
 	b.crash(i)
 	for range 2 { // who looks while it is read again is told the same
-		if err := b.work.Standing(b.Context(), i); !fault.Is(err, ErrLost.Code) {
+		by := store.From(b.Context(), store.Origin{Address: "192.0.2.7", Token: "who looks"})
+		if err := b.work.Standing(by, i); !fault.Is(err, ErrLost.Code) {
 			b.Fatalf("what was lost is told as %v", err)
 		}
 	}
 	again := b.wait(i.ID)
+	b.ok(b.store.EachLogEntry(b.Context(), store.LogFilter{}, 5, func(e store.LogEntry) error {
+		if strings.Contains(fmt.Sprint(e.Action, e.Detail, e.Token, e.Address), "who looks") {
+			b.Errorf("who looked is said to have done it: %+v", e)
+		}
+		return nil
+	}))
 	b.ok(b.work.Standing(b.Context(), again))
 	return again
 }

@@ -128,7 +128,8 @@ var means = map[string][]string{
 	"probability": {"probability", "percent probability", "close probability", "close percent", "percent?"},
 	"expected_close": {
 		"close", "close date", "close expected", "close date expected", "close deal", "close due", "close estimated",
-		"close date estimated", "expected order", "due expected", "deal due expected", "date expected", "expected?", "when?",
+		"close date estimated", "expected order", "due expected", "deal due expected", "due estimated",
+		"date expected", "expected?", "when?",
 	},
 	"opened_on":    {"opened", "date opened", "deal opened", "date?"},
 	"loss_reason":  {"lost reason", "unmade", "reason?", "lost?"},
@@ -137,7 +138,7 @@ var means = map[string][]string{
 	"met_on":       {"met", "date met", "when met", "date person?", "date?", "when?"},
 	"subject":      {"subject", "deal subject", "name subject", "subject title", "what?"},
 	"task.subject": {"job", "subject", "deal subject", "name subject", "subject title", "what?"},
-	"due_on":       {"due", "date due", "date?", "when?"},
+	"due_on":       {"due", "date due", "due estimated", "date?", "when?"},
 	"done":         {"done", "done ok", "done status", "ok?", "status?"},
 	"kind":         {"kind", "kind subject", "code kind"},
 	"line.product": {"product", "name product", "notes product", "name", "notes", "number product?", "code product?",

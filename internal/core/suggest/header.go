@@ -272,6 +272,12 @@ func isMute(words []string) bool {
 		func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] && !small[w] })
 }
 
+// saysColumn reports whether a header says nothing, and does so with the word for a column or a field.
+func saysColumn(header string) bool {
+	words := strings.Fields(value.Words(header))
+	return len(words) > 1 && len(words[0]) > 1 && saysNothing[words[0]] && isMute(words)
+}
+
 // questions are the concepts of words that ask, and say nothing of what is asked.
 var questions = wordSet("what when where does")
 
@@ -325,7 +331,7 @@ func meaningsOf(t, s string, fields []catalog.Field) (best []float64, decided bo
 				score := conceptScore(t, f, l) * weight
 				best[i], top = max(best[i], score), max(top, score)
 			}
-			if apart == plain {
+			if apart == plain || saysColumn(apart) { // ColB is no misspelt word
 				break
 			}
 		}
