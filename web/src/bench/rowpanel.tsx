@@ -238,7 +238,8 @@ function MendHere(p: { workspace: string; i: Import; row: Row; k: Kind; field: s
   const column = p.i.columns?.find((c) => c.header === p.column);
   const settled = p.row.outcome && !["held", "failed", "undone"].includes(p.row.outcome);
   const edited = p.row.edits?.find((e) => e.column === p.column);
-  if (!column || settled || !act(p.i, "edit").can) return null;
+  // Who is typing goes on when a check begins meanwhile; what they keep waits for it.
+  if (!column || settled || (!open && !act(p.i, "edit").can)) return null;
   const text = p.row.cells[column.position] ?? "";
   return (
     <div className={cx("text-[12px]", (p.wrong || open || edited) && "mt-1")}>
