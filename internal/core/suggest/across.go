@@ -167,8 +167,8 @@ func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms, k
 		if _, grouped := v.groups[t.Type.Name][n]; !grouped {
 			h.all = Key(col.Header) // as it is remembered
 		}
-		if rest, ok := v.mark.cut(col.Header); ok && (!h.known || v.mark.also) {
-			if plain := headerOf(t.Type.Name, rest, x.fields, forms, x.words); !h.known || plain.best() > h.best() {
+		if rest, ok := v.mark.cut(col.Header); ok && (!h.known || v.mark.also || v.mark.initials) {
+			if plain := headerOf(t.Type.Name, rest, x.fields, forms, x.words); !h.known || v.mark.initials || plain.best() > h.best() {
 				h = plain
 				h.all = Key(col.Header) // as it is remembered
 			}

@@ -232,6 +232,12 @@ func TestSure(t *testing.T) {
 	if name, ok := Sure(typesOf(c, met)); ok && name != "lead" {
 		t.Errorf("people met at a fair are %q", name)
 	}
+	chances := []sheet.Column{column("Zorb", "Crane service", "Dock lights", "New pontoons"), column("Ordered by", "Hollin Ltd", "Brack AS", "Quay GmbH"),
+		column("Speak to", "Fiona Quill", "Anders Kvamme", "Sofia Dimou"), column("Quoted value", "1,200.00", "3,400.00", "900.00"),
+		column("Chance %", "20", "50", "75")}
+	if name, ok := Sure(typesOf(c, chances)); ok && name != "opportunity" {
+		t.Errorf("what has a chance is taken for %s", name)
+	}
 	if _, ok := Sure(typesOf(catalog.Catalog{Types: c.Types}, []sheet.Column{column("Remark"), column("x")})); ok {
 		t.Error("a remark alone is of some type")
 	}

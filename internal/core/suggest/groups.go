@@ -170,7 +170,7 @@ func sharedPrefix(columns []sheet.Column) string {
 	}
 	for prefix, n := range counts {
 		word := value.Words(prefix)
-		known := lexicon[word] != nil && !slices.Equal(lexicon[word], []string{"count"})
+		known := !vagueMark(prefix) && lexicon[word] != nil && !slices.Equal(lexicon[word], []string{"count"})
 		all := n == len(columns) && n >= fewestOfAll // what each begins with tells none from another
 		if all || n >= fewestSharing && n*5 >= len(columns)*3 && !known && !small[word] && compound(word) == nil {
 			return prefix
@@ -179,10 +179,20 @@ func sharedPrefix(columns []sheet.Column) string {
 	return ""
 }
 
+// vagueMark reports whether the mark of a sheet is two letters that may mean many things: KT is a canton, and a
+// contact; but FA is a firm, whose things the columns are.
+func vagueMark(prefix string) bool {
+	word := value.Words(prefix)
+	return len(word) == 2 && !slices.ContainsFunc(lexicon[word], func(c string) bool {
+		return slices.Contains([]string{"company", "person", "customer", "deal", "owner", "supplier"}, c)
+	})
+}
+
 // tableMark is what most headers of a sheet begin or end with, and what says of what table they are.
 type tableMark struct {
 	prefix, suffix string
 	also           bool // left out where the whole header is understood too: without a sign between, as in KDNAME, or where all have it
+	initials       bool // two letters, which whatever they may mean are left out
 }
 
 // off gives a header without the mark, where it has one.
@@ -212,7 +222,8 @@ var allCapitals = regexp.MustCompile(`^[A-Z]{4,}\d?$`)
 func markOf(columns []sheet.Column) tableMark {
 	if prefix := sharedPrefix(columns); prefix != "" {
 		other := func(c sheet.Column) bool { return !strings.HasPrefix(c.Header, prefix) }
-		return tableMark{prefix: prefix, also: !slices.ContainsFunc(columns, other)}
+		return tableMark{prefix: prefix, also: !slices.ContainsFunc(columns, other),
+			initials: vagueMark(prefix)}
 	}
 	const fewestSharing, longestMark = 6, 5
 	begins, ends := map[string]int{}, map[string]int{}

@@ -237,6 +237,26 @@ func TestSharedPrefixes(t *testing.T) {
 	if p := sharedPrefix(known); p != "" {
 		t.Errorf("%q means something", p)
 	}
+	// Two letters may mean a canton, and mean the table; but a firm's things are the firm's.
+	contact, _ := standard(t).Type("contact")
+	for header, want := range map[string]string{"KT_NAME": "", "KT_VORNAME": "given_name", "KT_ORT": "locality"} {
+		var columns []sheet.Column
+		for h := range strings.FieldsSeq("KT_NAME KT_VORNAME KT_ORT KT_PLZ KT_MAIL") {
+			columns = append(columns, sheet.Column{Header: h})
+		}
+		field := ""
+		for _, s := range Columns(contact, columns, nil) {
+			if s.Column == header && s.Taken {
+				field = s.Field
+			}
+		}
+		if field != want && field != "family_name" {
+			t.Errorf("%s is placed on %s", header, field)
+		}
+	}
+	if vagueMark("FA_") || !vagueMark("KT_") || vagueMark("KTO_") {
+		t.Error("a mark is taken for what it is not")
+	}
 	for headers, want := range map[string]string{
 		"CUSTNO CUSTNAME CUSTCITY CUSTZIP CUSTTEL CUSTWEB": "NAME", "CODCLI NOMCLI DOMCLI POBCLI TELCLI MAICLI": "NOM",
 		"CUSTNO CUSTNAME CITY ZIP TEL WEB": "", "Name Nation Note Nick Number Nothing": "",

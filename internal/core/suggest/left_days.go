@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 	"unicode"
 
 	"uchi/internal/core/catalog"
@@ -120,10 +121,12 @@ func (l *left) onlyDay() {
 	if !ok {
 		return
 	}
-	closing := l.meant("close")(f) // nobody expects it at a time of the day
+	closing := l.meant("close")(f) // nobody expects it at a time of the day, or of days gone by alone
+	today := time.Now().Format(time.DateOnly)
 	if col, ok := onlyOne(l.rest(), func(c remaining) bool {
-		return c.Blank*5 < c.Filled && len(daysOf(c)) > 0 && (l.unsaid(c, f) || !saysOtherDay(c.Header)) &&
-			!(closing && share(c.Samples, atATime) > 0.7)
+		days := daysOf(c)
+		return c.Blank*5 < c.Filled && len(days) > 0 && (l.unsaid(c, f) || !saysOtherDay(c.Header)) &&
+			!(closing && (share(c.Samples, atATime) > 0.7 || days[len(days)-1] < today))
 	}); ok {
 		l.take(col, f.Name, "it is the one column of days, of which every record needs one")
 	}

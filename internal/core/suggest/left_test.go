@@ -59,6 +59,8 @@ func TestWhatIsLeft(t *testing.T) {
 		"streets without a header": {"contact", contact, "F4=14 Quarry Road|2 Chapel Lane|27 Station Approach|88a Market " +
 			"Place|5 The Maltings|3 Canal Wharf|9 Mill Street|1 High Street|6 Bridge Road", "F4 street"},
 		"a day without a header":       {"lead", lead, "F4=" + days, "F4 met_on"},
+		"the one day of deals":         {"opportunity", deal, "Zorb=" + days, "Zorb expected_close"},
+		"days gone by close nothing":   {"opportunity", deal, "Zorb=" + strings.ReplaceAll(strings.ReplaceAll(days, "2026", "2023"), "2027", "2024"), ""},
 		"one of two that deals have":   {"opportunity", deal + ";Closes=" + days, "F4=" + days, ""},
 		"numbers without a header":     {"account", "Company=" + firms, "F4=12|40|7|130|22|9|61|18|33", ""},
 		"what a header lists":          {"lead", lead, "High/medium/low=" + heat, "High/medium/low interest"},

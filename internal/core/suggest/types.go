@@ -36,7 +36,8 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		}
 	}
 	var out []TypeSuggestion
-	deals := false // each row is one, whoever it is with
+	deals := false   // each row is one, whoever it is with
+	chances := false // headers say how likely something is
 	for _, t := range c.Types {
 		required, wanted := 0, 0
 		// the share of rows in which a field is filled, and that of rows that would load
@@ -127,11 +128,15 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 			score, reason = score*byName, reason+", and the sheet is called so"
 		}
 		out = append(out, TypeSuggestion{Type: t.Name, Score: score, Reason: reason, lacks: v.lacking[t.Name]})
-		if t.Name == "opportunity" && said["expected_close"] {
-			deals = howMany(said, "title", "stage", "probability") > 1
+		if t.Name == "opportunity" {
+			deals = said["expected_close"] && howMany(said, "title", "stage", "probability") > 1
+			chances = said["probability"]
 		}
 	}
 	for n := range out {
+		if chances && out[n].Type == "lead" { // which have none
+			out[n].Score *= rarer
+		}
 		if deals && slices.Contains(partiesOfDeals, out[n].Type) {
 			out[n].Score *= onlyParties
 		}
