@@ -362,7 +362,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, v.ownNumbers, v.linksByNumber, v.tellAbout, besideGiven, v.splitNames, splitRegions, splitAddresses, splitTowns,
+			whoseNumbers, v.ownNumbers, v.linksByNumber, v.tellAbout, v.besideGiven, v.splitNames, splitRegions, splitAddresses, splitTowns,
 			besideTown, tellCountry,
 			splitAmounts,
 			joinStreets, joinLines, joinNames, joinTitles, joinDialCodes, joinExtensions, joinWholeNames, v.whatIsLeft,

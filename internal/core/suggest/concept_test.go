@@ -232,6 +232,13 @@ func TestSure(t *testing.T) {
 	if name, ok := Sure(typesOf(c, met)); ok && name != "lead" {
 		t.Errorf("people met at a fair are %q", name)
 	}
+	few, many := TypeSuggestion{Type: "account", Score: 0.6, placed: 5}, TypeSuggestion{Type: "contact", Score: 0.3, lacks: true, placed: 9}
+	if name, ok := Sure([]TypeSuggestion{few, many}); ok {
+		t.Errorf("%s is sure, though another explains nearly twice as many columns", name)
+	}
+	if name, ok := Sure([]TypeSuggestion{few, {Type: "contact", Score: 0.3, placed: 7}}); !ok || name != "account" {
+		t.Errorf("%q, %v, where another explains a few more", name, ok)
+	}
 	chances := []sheet.Column{column("Zorb", "Crane service", "Dock lights", "New pontoons"), column("Ordered by", "Hollin Ltd", "Brack AS", "Quay GmbH"),
 		column("Speak to", "Fiona Quill", "Anders Kvamme", "Sofia Dimou"), column("Quoted value", "1,200.00", "3,400.00", "900.00"),
 		column("Chance %", "20", "50", "75")}

@@ -54,8 +54,10 @@ func TestWhatIsLeft(t *testing.T) {
 			"With=" + strings.ReplaceAll(strings.ToLower(strings.ReplaceAll(people, " ", ".")), "|", "@firm.example|") +
 				"@firm.example", "With contact"},
 		"initials of nobody knows": {"opportunity", deal, "Zorb=" + strings.Repeat("GW|SO|", 4) + "GW", ""},
-		"full names":               {"lead", lead, "Zorb=" + people, "Zorb family_name, Zorb given_name"},
-		"two of full names":        {"lead", lead, "Zorb=" + people + ";Blip=" + strings.ToUpper(people), ""},
+		"full names under a mark": {"contact", "KT_MAIL=a@x.example;KT_ORT=Kiel;KT_PLZ=24103;KT_TEL=1;KT_FIRMA=" + firms, "KT_NAME=" + people,
+			"KT_NAME family_name, KT_NAME given_name"},
+		"full names":        {"lead", lead, "Zorb=" + people, "Zorb family_name, Zorb given_name"},
+		"two of full names": {"lead", lead, "Zorb=" + people + ";Blip=" + strings.ToUpper(people), ""},
 		"streets without a header": {"contact", contact, "F4=14 Quarry Road|2 Chapel Lane|27 Station Approach|88a Market " +
 			"Place|5 The Maltings|3 Canal Wharf|9 Mill Street|1 High Street|6 Bridge Road", "F4 street"},
 		"a day without a header":       {"lead", lead, "F4=" + days, "F4 met_on"},

@@ -188,10 +188,16 @@ var personSets = []string{"person", "name person", "name", "full name", "custome
 func (v *View) fullNames(col sheet.Column) bool {
 	holds, told := v.people[col.Header]
 	if !told {
-		holds = holdsFullNames(col)
+		holds = holdsFullNames(v.unmarked(col))
 		v.people[col.Header] = holds
 	}
 	return holds
+}
+
+// unmarked gives a column with its header without the mark of the sheet.
+func (v *View) unmarked(col sheet.Column) sheet.Column {
+	col.Header = v.mark.off(col.Header)
+	return col
 }
 
 // holdsFullNames tells whether a column holds given and family names together: its
@@ -352,7 +358,7 @@ func (v *View) splitNames(target Target, columns []sheet.Column, list []Suggesti
 				Take: mapping.TakeFamilyName, Confidence: perhaps, Reason: "the header names people, and cells hold several words"})
 			continue
 		}
-		if !v.fullNames(col) || len(named) > 0 && (!namesBoth(col) || len(named) > 1 || named[0] != col.Header) {
+		if !v.fullNames(col) || len(named) > 0 && (!namesBoth(v.unmarked(col)) || len(named) > 1 || named[0] != col.Header) {
 			continue
 		}
 		takes := map[string]mapping.Take{family.Name: mapping.TakeFamilyName, given.Name: mapping.TakeGivenName}
@@ -388,7 +394,7 @@ func parted(list []Suggestion, target Target, column string, confidence float64,
 
 // besideGiven takes a column that is only called a name for the family names where
 // given names have a column of their own and family names none.
-func besideGiven(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+func (v *View) besideGiven(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
 	family, ok := target.Type.FieldAs(catalog.AsFamilyName)
 	given, both := target.Type.FieldAs(catalog.AsGivenName)
 	has := func(f catalog.Field) bool {
@@ -399,7 +405,7 @@ func besideGiven(target Target, columns []sheet.Column, list []Suggestion) []Sug
 		return list
 	}
 	for _, col := range columns {
-		l := lift(headerWords(col.Header))
+		l := lift(headerWords(v.unmarked(col).Header))
 		named := slices.ContainsFunc(l.sets, func(set []string) bool {
 			return slices.Equal(set, []string{"name"}) || slices.Equal(set, []string{"name", "person"})
 		})

@@ -127,7 +127,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if required == wanted && len(placed) > 0 && named[t.Name] {
 			score, reason = score*byName, reason+", and the sheet is called so"
 		}
-		out = append(out, TypeSuggestion{Type: t.Name, Score: score, Reason: reason, lacks: v.lacking[t.Name]})
+		out = append(out, TypeSuggestion{Type: t.Name, Score: score, Reason: reason, lacks: v.lacking[t.Name], placed: len(placed)})
 		if t.Name == "opportunity" {
 			deals = said["expected_close"] && howMany(said, "title", "stage", "probability") > 1
 			chances = said["probability"]
@@ -340,6 +340,11 @@ func Sure(ranked []TypeSuggestion) (typeName string, ok bool) {
 	if len(ranked) == 0 || ranked[0].Score < leastScore || ranked[0].lacks && ranked[0].Score < withoutAll || len(ranked) > 1 && ranked[0].Score < ranked[1].Score*clearly {
 		return "", false
 	}
+	for _, other := range ranked[1:] { // of which something is not found that each must have, but far more else
+		if other.placed-ranked[0].placed >= farMore && other.placed*2 >= ranked[0].placed*3 {
+			return "", false
+		}
+	}
 	return ranked[0].Type, true
 }
 
@@ -360,6 +365,7 @@ const (
 	leastScore = 0.28
 	withoutAll = 0.5 // where something is not found that each record must have
 	clearly    = 1.12
+	farMore    = 3 // columns
 )
 
 // TypeSuggestion is a record type that a sheet may belong to.
@@ -368,5 +374,6 @@ type TypeSuggestion struct {
 	Score  float64 `json:"score"`
 	Reason string  `json:"reason"`
 
-	lacks bool // something is not found that each record must have
+	lacks  bool // something is not found that each record must have
+	placed int  // columns
 }
