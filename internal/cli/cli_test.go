@@ -157,6 +157,20 @@ func TestMendsAreSaidOnce(t *testing.T) {
 	}
 }
 
+// What is wrong with a cell that two records of a row take is said once.
+func TestACellOfTwoRecordsIsSaidOnce(t *testing.T) {
+	wrong := func(field, column, value string) client.RowProblem {
+		return client.RowProblem{Field: field, Column: column, Value: value, Message: "this is no postal code"}
+	}
+	row := client.Row{Row: 6, Verdict: "hold", Problems: []client.RowProblem{wrong("contact.postal_code", "PLZ", "Kiel"),
+		wrong("account.postal_code", "PLZ", "Kiel"), wrong("account.postal_code", "PLZ 2", "Kiel"), wrong("contact.name", "", ""), wrong("account.name", "", "")}}
+	var out strings.Builder
+	(&app{out: &out}).printRows([]client.Row{row})
+	if n := strings.Count(out.String(), "no postal code"); n != 4 {
+		t.Errorf("it is said %d times:\n%s", n, out.String())
+	}
+}
+
 // A bundle says why rows are held, not what rows are loaded without, and which columns are left out of
 // imports of which it is known what they become.
 func TestWhatIsOpenInABundle(t *testing.T) {

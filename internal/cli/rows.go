@@ -150,7 +150,7 @@ func (a *app) showRow(ctx context.Context, c *client.Conn, id, row int64) error 
 
 // showProblems says what is wrong with a row and what would mend it, and what is asked about it.
 func (a *app) showProblems(r client.Row) {
-	for _, p := range r.Problems {
+	for _, p := range eachOnce(r.Problems) {
 		where := orColumn(p)
 		if where != "" {
 			where += ": "
@@ -160,6 +160,19 @@ func (a *app) showProblems(r client.Row) {
 	if r.Question != "" {
 		fmt.Fprintf(a.out, "  asked: %s; see uchi questions\n", r.Question.Says())
 	}
+}
+
+// eachOnce gives the problems of a row without those that say the same of the same cell, for another of its records.
+func eachOnce(problems []client.RowProblem) (list []client.RowProblem) {
+	type said struct{ where, what, value string }
+	seen := map[said]bool{}
+	for _, p := range problems {
+		if s := (said{orColumn(p), p.Message, p.Value}); p.Column == "" || !seen[s] {
+			seen[s] = true
+			list = append(list, p)
+		}
+	}
+	return list
 }
 
 // saysOf gives what is wrong, with the value that is, and what would mend it where that is to be told.
@@ -237,7 +250,7 @@ func (a *app) printRows(rows []client.Row, columns ...client.Column) {
 			n++
 			tab.AppendRow(append(slices.Clone(row), field, strings.Join(strings.Fields(what), " ")))
 		}
-		for _, p := range r.Problems {
+		for _, p := range eachOnce(r.Problems) {
 			add(orColumn(p), saysOf(p, !told[p.Mend]))
 			told[p.Mend] = true
 		}
