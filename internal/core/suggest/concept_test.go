@@ -239,9 +239,9 @@ func TestSure(t *testing.T) {
 	if name, ok := Sure([]TypeSuggestion{few, {Type: "contact", Score: 0.3, placed: 7}}); !ok || name != "account" {
 		t.Errorf("%q, %v, where another explains a few more", name, ok)
 	}
-	chances := []sheet.Column{column("Zorb", "Crane service", "Dock lights", "New pontoons"), column("Ordered by", "Hollin Ltd", "Brack AS", "Quay GmbH"),
-		column("Speak to", "Fiona Quill", "Anders Kvamme", "Sofia Dimou"), column("Quoted value", "1,200.00", "3,400.00", "900.00"),
-		column("Chance %", "20", "50", "75")}
+	chances := []sheet.Column{column("Klus", "Kraanonderhoud", "Kadeverlichting", "Steigers"),
+		column("Opdrachtgever", "Poels B.V.", "Brack N.V.", "Post V.O.F."), column("Spreken met", "Piet de Boer", "Isabeau Poels", "Eliza Wolters"),
+		column("Offertewaarde", "82.000,00", "49.850,00", "53.050,00"), column("% kans", "25", "50", "75")}
 	if name, ok := Sure(typesOf(c, chances)); ok && name != "opportunity" {
 		t.Errorf("what has a chance is taken for %s", name)
 	}
