@@ -9,6 +9,7 @@ import (
 	"net"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -199,11 +200,12 @@ func TestTorture(t *testing.T) {
 				target = aim()
 			}
 		}
+		said := "" // by the service to the act before
 		for began := time.Now(); ; {
 			if time.Since(began) > 3*time.Minute {
 				i, _ := k.now()
-				t.Fatalf("round %d does not end: import %d, state %s, busy %q, %d of %d rows done\n%s\n%s", round, i.Id, i.State,
-					i.Busy, i.Done, i.Rows,
+				t.Fatalf("round %d does not end: import %d, state %s, busy %q, %d of %d rows done; answered last: %s\n%s\n%s",
+					round, i.Id, i.State, i.Busy, i.Done, i.Rows, said,
 					k.list(`select format('run %s %s of %s, attempt %s %s at %s', r.id, r.work, r.process, j.attempt, j.state,
 						j.scheduled_at) from uchi.runs r
 						left join uchi.river_job j on (j.args->>'run')::bigint = r.id where r.ended_at is null`),
@@ -237,9 +239,9 @@ func TestTorture(t *testing.T) {
 				ended := make(chan struct{})
 				go func() {
 					defer close(ended)
-					//nolint:errcheck // it may be cut off
-					k.conn().ReplaceWithResponse(context.Background(), "main", i.Id,
+					r, err := k.conn().ReplaceWithResponse(context.Background(), "main", i.Id,
 						client.Replacement{Column: "E-mail", How: "whole", Find: "no mail", Replace: ""})
+					said = answer(r, err)
 				}()
 				hit("edit")
 				<-ended
@@ -248,24 +250,22 @@ func TestTorture(t *testing.T) {
 				}
 				continue
 			}
-			act := map[client.ImportState]func() (int, error){
-				client.Open: func() (int, error) {
-					r, err := k.conn().CheckWithResponse(context.Background(), "main", i.Id)
-					return status(r, err)
-				},
-				client.Ready: func() (int, error) {
-					r, err := k.conn().LoadWithResponse(context.Background(), "main", i.Id, client.LoadRequest{})
-					return status(r, err)
-				},
-				client.Paused: func() (int, error) {
-					r, err := k.conn().ResumeWithResponse(context.Background(), "main", i.Id)
-					return status(r, err)
-				},
-			}[i.State]
-			if act == nil {
-				t.Fatalf("round %d: nothing leads on from %s: %+v", round, i.State, i.Trouble)
+			can := func(act client.ActAct) bool {
+				return slices.ContainsFunc(i.Acts, func(a client.Act) bool { return a.Act == act && a.Possible })
 			}
-			act() //nolint:errcheck // what came of it is looked at
+			switch ctx := context.Background(); {
+			case can(client.ActActResume):
+				r, err := k.conn().ResumeWithResponse(ctx, "main", i.Id)
+				said = answer(r, err)
+			case can(client.ActActLoad):
+				r, err := k.conn().LoadWithResponse(ctx, "main", i.Id, client.LoadRequest{})
+				said = answer(r, err)
+			case can(client.ActActCheck):
+				r, err := k.conn().CheckWithResponse(ctx, "main", i.Id)
+				said = answer(r, err)
+			default:
+				t.Fatalf("round %d: nothing leads on from %s: %+v, %+v", round, i.State, i.Trouble, i.Acts)
+			}
 		}
 		i, _ := k.now()
 		history += i.Outcomes["updated"]
@@ -341,9 +341,10 @@ func TestTorture(t *testing.T) {
 	t.Logf("killed during %v, database stopped during %v", k.killed, k.downs)
 }
 
-func status[R interface{ StatusCode() int }](r R, err error) (int, error) {
+// answer is what the service has answered to an act, or why it has not.
+func answer(r interface{ Status() string }, err error) string {
 	if err != nil {
-		return 0, err
+		return err.Error()
 	}
-	return r.StatusCode(), nil
+	return r.Status()
 }
