@@ -84,7 +84,8 @@ clean:
 	rm -rf bin bench/out web/node_modules
 	find web/dist -mindepth 1 -not -name .gitkeep -delete
 
-# The table that tells what kind of thing texts are, made from open lists again, byte
-# for byte the same.
+# The table that tells what kind of thing texts are, made from open lists again, and the weights that tell what
+# record type a sheet is of, from the labelled sheets; byte for byte the same.
 learn: setup
 	node internal/core/textkind/learn/lists.mjs | $(GO) run ./internal/core/textkind/learn internal/core/textkind/table.bin
+	$(GO) run ./internal/core/suggest/learn internal/core/suggest/testdata/sheets.txt internal/core/suggest/weights.txt

@@ -29,6 +29,8 @@ var layers = []struct {
 	{"uchi/internal/core/mapping", []string{"core/"}},
 	{"uchi/internal/core/matching", []string{"core/catalog", "core/textkind", "core/value"}},
 	{"uchi/internal/core/suggest", []string{"core/"}},
+	{"uchi/internal/core/suggest/sheets", []string{"core/sheet"}},
+	{"uchi/internal/core/suggest/learn", []string{"core/"}},
 	{"uchi/internal/core/bundle", []string{"core/catalog", "core/mapping"}},
 	{"uchi/internal/core/verdict", []string{"core/mapping"}},
 	{"uchi/internal/core/life", []string{"core/fault"}},

@@ -121,8 +121,8 @@ func TestReportsMayBeNotes(t *testing.T) {
 	c := standard(t)
 	var reports []sheet.Column
 	for _, s := range wholeSheets(t) {
-		if s.about == "note fr: comptes rendus" {
-			reports = s.columns
+		if s.About == "note fr: comptes rendus" {
+			reports = s.Columns
 		}
 	}
 	without := func(header string) []sheet.Column {

@@ -166,8 +166,8 @@ func TestWrappedPaths(t *testing.T) {
 		{Header: "people.first", Longest: 5, Filled: 1, Blank: 7, Distinct: 1, Samples: []string{"Uwe"}},
 		{Header: "people.last", Longest: 6, Filled: 1, Blank: 7, Distinct: 1, Samples: []string{"Müller"}},
 	}
-	if got, ok := Sure(NewView(columns).Among(c).Types(c, func(string) Memory { return nil })); got != "account" {
-		t.Error(got, ok)
+	if got := NewView(columns).Among(c).Types(c, func(string) Memory { return nil }); got[0].Type != "account" || got[1].Score > 0.2 {
+		t.Errorf("%+v", got)
 	}
 }
 

@@ -8,18 +8,19 @@ import (
 
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/suggest/sheets"
 )
 
 // anySheet puts columns of many sheets together by chance, each with another header.
-func anySheet(r *rand.Rand, all []sheetOf) (columns []sheet.Column) {
+func anySheet(r *rand.Rand, all []sheets.Sheet) (columns []sheet.Column) {
 	seen := map[string]bool{}
 	for range 1 + r.IntN(14) {
 		from := all[r.IntN(len(all))]
-		col := from.columns[r.IntN(len(from.columns))]
+		col := from.Columns[r.IntN(len(from.Columns))]
 		if r.IntN(8) == 0 { // the cells of another
 			header := col.Header
 			other := all[r.IntN(len(all))]
-			col = other.columns[r.IntN(len(other.columns))]
+			col = other.Columns[r.IntN(len(other.Columns))]
 			col.Header = header
 		}
 		if r.IntN(12) == 0 {

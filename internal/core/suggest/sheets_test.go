@@ -8,59 +8,21 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
-	"uchi/internal/core/sheet"
+	"uchi/internal/core/suggest/sheets"
 )
 
-// sheetOf is a sheet with the fields that each of its columns may go to.
-type sheetOf struct {
-	types   []string
-	about   string
-	columns []sheet.Column
-	fields  []string
-}
-
 // wholeSheets reads testdata/sheets.txt.
-func wholeSheets(t *testing.T) (list []sheetOf) {
+func wholeSheets(t *testing.T) []sheets.Sheet {
 	t.Helper()
-	text, err := os.ReadFile("testdata/sheets.txt")
+	f, err := os.Open("testdata/sheets.txt")
 	if err != nil {
 		t.Fatal(err)
 	}
-	var headers []string
-	var rows [][]string
-	finish := func() {
-		if len(list) == 0 {
-			return
-		}
-		p := sheet.NewProfiler(headers)
-		for n, cells := range rows {
-			p.Add(sheet.Row{Number: int64(n + 2), Cells: cells})
-		}
-		list[len(list)-1].columns, _ = p.Profile()
-		headers, rows = nil, nil
+	defer f.Close()
+	list, err := sheets.Read(f)
+	if err != nil {
+		t.Fatal(err)
 	}
-	for line := range strings.Lines(string(text)) {
-		line = strings.TrimSuffix(line, "\n")
-		if about, ok := strings.CutPrefix(line, "== "); ok {
-			finish()
-			types, _, _ := strings.Cut(about, " ")
-			list = append(list, sheetOf{types: strings.Split(types, "+"), about: about})
-			continue
-		}
-		if line == "" || strings.HasPrefix(line, "//") {
-			continue
-		}
-		parts := strings.Split(line, "|")
-		headers = append(headers, parts[0])
-		list[len(list)-1].fields = append(list[len(list)-1].fields, parts[1])
-		for n, cell := range parts[2:] {
-			if n == len(rows) {
-				rows = append(rows, nil)
-			}
-			rows[n] = append(rows[n], cell)
-		}
-	}
-	finish()
 	return list
 }
 
@@ -72,28 +34,28 @@ func TestWholeSheets(t *testing.T) {
 	none := func(string) Memory { return nil }
 	there, placed, wrong := 0, 0, 0
 	for _, s := range wholeSheets(t) {
-		first, _ := c.Type(s.types[0])
-		view := NewView(s.columns).Among(c)
+		first, _ := c.Type(s.Types[0])
+		view := NewView(s.Columns).Among(c)
 		r := Routine(first, view.Across([]Target{{Type: first}}))
-		for _, name := range s.types[1:] {
+		for _, name := range s.Types[1:] {
 			r = view.WithDraft(r, c, mapping.Draft{Type: name}, none)
 		}
-		for n, col := range s.columns {
-			may := strings.Split(s.fields[n], "/")
-			got := placesOf(c, r, col.Header, len(s.types) > 1)
+		for n, col := range s.Columns {
+			may := strings.Split(s.Fields[n], "/")
+			got := placesOf(c, r, col.Header, len(s.Types) > 1)
 			if may[0] != "-" && !slices.Contains(may, "-") {
 				there++
 			}
 			switch {
 			case got == "":
 				if !slices.Contains(may, "-") {
-					t.Logf("%s: %q is placed nowhere, it is %s", s.about, col.Header, s.fields[n])
+					t.Logf("%s: %q is placed nowhere, it is %s", s.About, col.Header, s.Fields[n])
 				}
 			case slices.Contains(may, got):
 				placed++
 			default:
 				wrong++
-				t.Logf("%s: %q is placed on %s, it is %s", s.about, col.Header, got, s.fields[n])
+				t.Logf("%s: %q is placed on %s, it is %s", s.About, col.Header, got, s.Fields[n])
 			}
 		}
 	}
@@ -113,16 +75,16 @@ func TestTypesOfWholeSheets(t *testing.T) {
 		if n%every != 0 {
 			continue
 		}
-		name, sure := Sure(typesOf(c, s.columns))
+		name, sure := Sure(typesOf(c, s.Columns))
 		switch {
 		case !sure:
 			asked++
-			t.Logf("%s: it is asked", s.about)
-		case slices.Contains(s.types, name):
+			t.Logf("%s: it is asked", s.About)
+		case slices.Contains(s.Types, name):
 			told++
 		default:
 			wrong++
-			t.Logf("%s: it is taken for %s", s.about, name)
+			t.Logf("%s: it is taken for %s", s.About, name)
 		}
 	}
 	all := told + asked + wrong

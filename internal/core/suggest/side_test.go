@@ -42,17 +42,19 @@ func TestWhatAndWhen(t *testing.T) {
 	}
 }
 
-// A type is not sure where something is lacking that each record must have, and little else is found.
-func TestSureOfAType(t *testing.T) {
+// A type is not sure where little is found, and more is wanted where something is lacking that each record must have.
+func TestEnoughOfAType(t *testing.T) {
+	two := map[string]bool{"Name": true, "Town": true}
 	for _, x := range []struct {
-		best TypeSuggestion
-		sure bool
+		found finding
+		want  bool
 	}{
-		{TypeSuggestion{Type: "lead", Score: 0.45, lacks: true}, false}, {TypeSuggestion{Type: "lead", Score: 0.6, lacks: true}, true},
-		{TypeSuggestion{Type: "contact", Score: 0.45}, true}, {TypeSuggestion{Type: "contact", Score: 0.25}, false},
+		{finding{placed: two, sum: 2.5, lacks: true}, false}, {finding{placed: two, sum: 3.5, lacks: true}, true},
+		{finding{placed: two, sum: 2.5}, true}, {finding{placed: two, sum: 1.5}, false},
+		{finding{placed: two, sum: 9, lacks: true, wanted: 1}, false}, {finding{sum: 2.5}, false},
 	} {
-		if _, sure := Sure([]TypeSuggestion{x.best, {Type: "account", Score: 0.2}}); sure != x.sure {
-			t.Errorf("%+v: sure %v", x.best, sure)
+		if got := x.found.enough(10) >= sure; got != x.want {
+			t.Errorf("%+v: enough %v", x.found, got)
 		}
 	}
 }

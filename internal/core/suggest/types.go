@@ -2,6 +2,7 @@ package suggest
 
 import (
 	"cmp"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -14,136 +15,58 @@ import (
 
 // Which record type a sheet is of, and how sure that is.
 
-// Types ranks the record types by how many of the columns find a field, best
-// first, with the reason; memory gives what was chosen for each before.
+// Types ranks the record types by how likely it is that the rows are of them, best first, with the reason; memory gives
+// what was chosen for each before.
+//
+// How likely each is follows from what speaks for and against it, weighed as labelled sheets have taught (multinomial
+// logistic regression, see D. McFadden, "Conditional logit analysis of qualitative choice behavior", 1974).
 func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []TypeSuggestion {
 	if v.ranked != nil {
 		return v.ranked
 	}
-	columns, named, birthdays, met := v.columns, v.named(c), v.haveBirthdays(), v.metAtFair()
-	form := v.askedInForm()
-	firms, people := v.haveRegistrations(), v.havePeople()
-	var all []Target
-	for _, t := range c.Types {
-		all = append(all, Target{Type: t, Memory: memory(t.Name)})
+	all := v.findings(c, memory)
+	evidence := v.evidence(c, all)
+	speaks := make([]float64, len(all))
+	for n, f := range all {
+		speaks[n] = v.speaks(c, f, evidence[n])
 	}
-	v.compareAll(all)
-	filledIn := map[string]float64{}
-	for _, col := range columns {
-		filledIn[col.Header] = float64(col.Filled) / float64(max(1, col.Filled+col.Blank))
-		if col.Filled == 0 && col.Blank == 0 { // nothing is known of its rows
-			filledIn[col.Header] = 1
-		}
+	most, sum := slices.Max(speaks), 0.0
+	for _, x := range speaks {
+		sum += math.Exp(x - most)
 	}
+	named := v.named(c)
 	var out []TypeSuggestion
-	deals := false   // each row is one, whoever it is with
-	chances := false // headers say how likely something is
-	for _, t := range c.Types {
-		required, wanted := 0, 0
-		// the share of rows in which a field is filled, and that of rows that would load
-		full, loads := map[string]float64{}, 0.0
-		got, placed := map[string]bool{}, map[string]bool{} // a column may go to two fields, and counts once
-		said := map[string]bool{}                           // fields that were not only left
-		from := map[string]string{}                         // columns, by field
-		sum, known := 0.0, false                            // whether the rows are those who own records
-		house := false                                      // whether they have mailboxes of who imports them
-		for _, s := range v.Across([]Target{{Type: t, Memory: memory(t.Name)}}) {
-			if s.Taken {
-				said[s.Field], from[s.Field] = said[s.Field] || !s.left, s.Column
-				full[s.Field] = max(full[s.Field], filledIn[s.Column])
-				f, _ := t.Field(s.Field)
-				known = known || t.InUse != "" && (f.Key || slices.Contains(t.Title, s.Field)) && v.namesRows(t.Name, s.Column)
-				house = house || f.Type == catalog.Email && v.atHouse(s.Column)
-				if got[s.Field] = true; !placed[s.Column] {
-					weight := s.Confidence * telling(c, s.Field)
-					if s.left {
-						weight *= leftWeight
-					}
-					sum += weight
-				}
-				placed[s.Column] = true
-			}
+	for n, f := range all {
+		t := f.of
+		v.lacking[t.Name] = f.lacks
+		likely := math.Exp(speaks[n]-most) / sum * f.enough(len(v.columns))
+		reason := strconv.Itoa(len(f.placed)) + " of " + strconv.Itoa(len(v.columns)) + " columns and " +
+			strconv.Itoa(f.required) + " of " + strconv.Itoa(f.wanted) + " required fields are found"
+		if f.called(named) {
+			reason += ", and the sheet is called so"
 		}
-		for _, f := range t.Fields {
-			if f.Required && f.Default == "" {
-				wanted++
-				if got[f.Name] {
-					required++
-					loads += min(1, full[f.Name]/mostlyFilled)
-				} else if f.Type != catalog.Reference {
-					v.lacking[t.Name] = true
-				}
-			}
-		}
-		score := sum / float64(max(1, len(columns)))
-		if wanted > 0 {
-			score *= 0.4 + 0.6*loads/float64(wanted)
-		}
-		if _, person := t.FieldAs(catalog.AsFamilyName); birthdays && !person &&
-			!slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsBirth }) {
-			score *= hardly // only people have them
-		}
-		if family, person := t.FieldAs(catalog.AsFamilyName); person {
-			given, _ := t.FieldAs(catalog.AsGivenName)
-			switch {
-			case !people && !got[family.Name] && !got[given.Name]:
-				score *= nameless
-			case firms && (!got[given.Name] || from[given.Name] == from[family.Name]):
-				score *= unmet // whoever is named is the one to ask for there
-			}
-		}
-		if known || house && t.InUse != "" {
-			score *= byName
-		} else if house {
-			score *= unmet
-		}
-		if wanted > 0 && required == 0 { // no row of it would load
-			score *= unmarked
-		}
-		switch {
-		case met && t.Name == "contact":
-			score *= unmet
-		case met && t.Name == "lead":
-			said["met_on"] = true
-		}
-		if marks, ok := marksOf[t.Name]; ok && !slices.ContainsFunc(marks.fields, func(f string) bool { return said[f] }) {
-			if t.Name == "lead" && form {
-				score *= asWell
-			} else {
-				score *= marks.without
-			}
-		}
-		linked := slices.ContainsFunc(t.Fields,
-			func(f catalog.Field) bool { return f.Type == catalog.Reference && got[f.Name] })
-		if line := t.Timeline; line != nil && !(linked && (named[t.Name] || v.hangs(t))) {
-			if linked && len(placed) == len(columns) && said[line.Text] && said[line.At] && said[line.By] {
-				score *= rarer // nothing is left, and who wrote it when is there
-			} else {
-				score *= hardly
-			}
-		}
-		reason := strconv.Itoa(len(placed)) + " of " + strconv.Itoa(len(columns)) + " columns and " +
-			strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"
-		if required == wanted && len(placed) > 0 && named[t.Name] {
-			score, reason = score*byName, reason+", and the sheet is called so"
-		}
-		out = append(out, TypeSuggestion{Type: t.Name, Score: score, Reason: reason, lacks: v.lacking[t.Name], placed: len(placed)})
-		if t.Name == "opportunity" {
-			deals = said["expected_close"] && howMany(said, "title", "stage", "probability") > 1
-			chances = said["probability"]
-		}
-	}
-	for n := range out {
-		if chances && out[n].Type == "lead" { // which have none
-			out[n].Score *= rarer
-		}
-		if deals && slices.Contains(partiesOfDeals, out[n].Type) {
-			out[n].Score *= onlyParties
-		}
+		out = append(out, TypeSuggestion{Type: t.Name, Score: likely, Reason: reason, found: f})
 	}
 	slices.SortStableFunc(out, func(a, b TypeSuggestion) int { return cmp.Compare(b.Score, a.Score) })
+	for n := range out {
+		out[n].loses = v.loses(c, out[n].found, out)
+	}
 	v.ranked = out
 	return out
+}
+
+// loses reports whether another type, which may be meant, has a place for a column that this one has none for, by a field
+// that it alone has. Who fills in a form may be a contact as well as a lead.
+func (v *View) loses(c catalog.Catalog, f finding, all []TypeSuggestion) bool {
+	if f.known || f.house && f.of.InUse != "" {
+		return false
+	}
+	asked := []string{"contact", "lead"}
+	form := slices.Contains(asked, f.of.Name) && v.askedInForm()
+	return slices.ContainsFunc(all, func(other TypeSuggestion) bool {
+		return other.Type != f.of.Name && other.Score >= likely &&
+			(other.found.alone(c, f) || form && slices.Contains(asked, other.Type))
+	})
 }
 
 // namesRows reports whether a column names records of a type, each once.
@@ -173,43 +96,6 @@ func (v *View) atHouse(header string) bool {
 
 // allAtHouse is how many of the mailboxes must be of that domain: a few colleagues may stand in any list.
 const allAtHouse = 0.9
-
-// marksOf are the fields of which one is found where a sheet is of a type that has all
-// that a more usual one has: people at companies are contacts, unless something says
-// that they are leads, and a text alone is no line of an offer. Without is what is left of its score
-// where none is found.
-var marksOf = map[string]struct {
-	fields  []string
-	without float64
-}{
-	"lead": {[]string{"interest", "origin", "met_on", "estimated_value", "status"}, rarer},
-	"line": {[]string{"quantity", "unit_price", "opportunity"}, hardly},
-}
-
-const unmarked = 0.8
-
-// partiesOfDeals are the types of whom a deal is with. Where headers say when it is to be decided and two more things that
-// only a deal has, the rows are deals, however much they tell of the company and the person; a lead has a worth at most.
-var partiesOfDeals = []string{"lead", "contact", "account"}
-
-const onlyParties = 0.5
-
-// howMany counts the fields that were said.
-func howMany(said map[string]bool, fields ...string) (n int) {
-	for _, f := range fields {
-		if said[f] {
-			n++
-		}
-	}
-	return n
-}
-
-// unmet is for contacts where headers say that people were met at a fair, and for people where companies have
-// their numbers in a register.
-const unmet = 0.85
-
-// nameless is for people of whom no name is found.
-const nameless = 0.7
 
 // Words of headers of lists that are made at a fair, and what they say of who spoke to somebody there.
 var (
@@ -250,23 +136,9 @@ func (v *View) askedInForm() bool {
 	return asked > 1
 }
 
-// mostlyFilled is in what share of the rows what a type requires is filled in sheets of it: where it
-// is in fewer, most rows are something else.
-const mostlyFilled = 0.5
-
-// rarer is for leads, which lists seldom hold without saying so.
-const rarer = 0.72
-
-// asWell is for leads where people fill in a form: a list of contacts, or of who asks for something.
-const asWell = 0.95
-
 // leftWeight is how much what is taken because nothing else is left says about the type of a sheet,
 // beside what its columns say.
 const leftWeight = 0.7
-
-// hardly is for notes and attachments that say of no record that they are about it or are not called so, and for all
-// but people where there are days of birth.
-const hardly = 0.3
 
 // hangs reports whether a column names files, which speaks for records of a type that
 // hang files on others. Notes are told by nothing but what their sheet is called: all
@@ -334,46 +206,37 @@ func telling(c catalog.Catalog, field string) float64 {
 	return 1.4 - 0.8*float64(have-1)/float64(max(1, len(c.Types)-1))
 }
 
-// Sure gives the record type that a sheet is of; ok is false when none fits, or
-// another fits nearly as well: then a person is asked.
+// Sure gives the record type that a sheet is of; ok is false when none is likely enough, or another is likely that has a
+// place for what would be lost: then a person is asked.
 func Sure(ranked []TypeSuggestion) (typeName string, ok bool) {
-	if len(ranked) == 0 || ranked[0].Score < leastScore || ranked[0].lacks && ranked[0].Score < withoutAll || len(ranked) > 1 && ranked[0].Score < ranked[1].Score*clearly {
+	if len(ranked) == 0 || ranked[0].Score < sure || ranked[0].loses {
 		return "", false
-	}
-	for _, other := range ranked[1:] { // of which something is not found that each must have, but far more else
-		if other.placed-ranked[0].placed >= farMore && other.placed*2 >= ranked[0].placed*3 {
-			return "", false
-		}
 	}
 	return ranked[0].Type, true
 }
 
-// Likely gives the record types of which a person may say that a sheet is of them: those
-// that fit well enough and not much worse than the best.
+// Likely gives the record types of which a person may say that a sheet is of them.
 func Likely(ranked []TypeSuggestion) (list []TypeSuggestion) {
 	for _, s := range ranked {
-		if s.Score >= leastScore && s.Score*clearly*clearly >= ranked[0].Score {
+		if s.Score >= likely {
 			list = append(list, s)
 		}
 	}
 	return list
 }
 
-// How well columns must fit a record type for it to be taken, and by how much better
-// than any other.
+// How likely a record type must be for it to be taken, and for it to be named where a person is asked.
 const (
-	leastScore = 0.28
-	withoutAll = 0.5 // where something is not found that each record must have
-	clearly    = 1.12
-	farMore    = 3 // columns
+	sure   = 0.6
+	likely = 0.03
 )
 
 // TypeSuggestion is a record type that a sheet may belong to.
 type TypeSuggestion struct {
 	Type   string  `json:"type"`
-	Score  float64 `json:"score"`
+	Score  float64 `json:"score"` // how likely it is, from 0 to 1
 	Reason string  `json:"reason"`
 
-	lacks  bool // something is not found that each record must have
-	placed int  // columns
+	found finding
+	loses bool // see loses
 }
