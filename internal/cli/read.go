@@ -151,8 +151,14 @@ func (a *app) showFile(name string, w whatIsIn) {
 		}
 	}
 	a.showNotices(w.Notices)
-	if len(w.Types) > 0 && w.Types[0].Score > 0 {
+	if _, sure := suggest.Sure(w.Types); sure {
 		fmt.Fprintf(a.out, "  %-11s %s  %s\n", "seems to be", w.Types[0].Type, a.paint(faint, w.Types[0].Reason))
+	} else if likely := suggest.Likely(w.Types); len(likely) > 0 {
+		var may []string
+		for _, t := range likely {
+			may = append(may, t.Type)
+		}
+		fmt.Fprintf(a.out, "  %-11s %s  %s\n", "may be", strings.Join(may, " or "), a.paint(faint, "none is likely enough"))
 	}
 	if w.Together != nil {
 		fmt.Fprintf(a.out, "  %-11s %s  %s\n", "or rather", strings.Join(w.Together.Types, " and "),

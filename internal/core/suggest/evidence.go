@@ -2,6 +2,7 @@ package suggest
 
 import (
 	_ "embed"
+	"maps"
 	"math"
 	"slices"
 	"strconv"
@@ -128,7 +129,8 @@ func (f finding) alone(c catalog.Catalog, in finding) bool {
 	return false
 }
 
-// enough is 1 where so much of a sheet is found that it can be told what it is, and less where it is less; 0 where hardly anything is.
+// enough is 1 where so much of a sheet is found that it can be told what it is, and less where it is less; 0 where hardly
+// anything is.
 func (f finding) enough(columns int) float64 {
 	least := leastFound
 	switch {
@@ -270,11 +272,11 @@ func readWeights() map[string]float64 {
 
 // speaks weighs what speaks for a type, and what no labelled sheet can teach: what a workspace and the name of a sheet say,
 // and what hangs on other records.
-func (v *View) speaks(c catalog.Catalog, f finding, e Evidence) (sum float64) {
-	for what, x := range e {
-		sum += weights[what] * x
+func (v *View) speaks(f finding, e Evidence, named map[string]bool) (sum float64) {
+	for _, what := range slices.Sorted(maps.Keys(e)) { // in one order, so that it is the same each time
+		sum += weights[what] * e[what]
 	}
-	switch called := f.called(v.named(c)); {
+	switch called := f.called(named); {
 	case called && f.of.Timeline != nil:
 		sum += notCalledSo
 	case called:

@@ -25,16 +25,15 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		return v.ranked
 	}
 	all := v.findings(c, memory)
-	evidence := v.evidence(c, all)
+	evidence, named := v.evidence(c, all), v.named(c)
 	speaks := make([]float64, len(all))
 	for n, f := range all {
-		speaks[n] = v.speaks(c, f, evidence[n])
+		speaks[n] = v.speaks(f, evidence[n], named)
 	}
 	most, sum := slices.Max(speaks), 0.0
 	for _, x := range speaks {
 		sum += math.Exp(x - most)
 	}
-	named := v.named(c)
 	var out []TypeSuggestion
 	for n, f := range all {
 		t := f.of

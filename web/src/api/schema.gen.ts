@@ -3493,7 +3493,10 @@ export interface components {
         };
         TypeSuggestion: {
             type: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description How likely it is, from 0 to 1
+             */
             score: number;
             reason: string;
         };
