@@ -178,6 +178,11 @@ func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms, k
 				fits[i], looks[i] = fitOf(t.Type, f, col, kinds)
 			}
 			scores[i], reasons[i] = judge(f, i, h, col, fits[i], looks[i], t.Memory)
+			if t.Memory[h.all] == f.Name && fits[i] != contradicts { // headers may have changed places since
+				if why := v.unlike(t.Type, f, "", n); why != "" {
+					scores[i], reasons[i] = scores[i]*0.5, reasons[i]+", but "+why
+				}
+			}
 		}
 		x.heads[n] = h
 		if refuted(h, fits) {

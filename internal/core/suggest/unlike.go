@@ -70,11 +70,16 @@ func (v *View) unlike(t catalog.RecordType, f catalog.Field, take mapping.Take, 
 		case sure && f.ComparedAs() == catalog.AsCompanyName && kinds.p[textkind.FullName] > 0.97 &&
 			share(col.Samples, withLegalForm) == 0: // Marina Gdynia S.A. is nobody
 			return "its values look like names of people"
+		case sure && f.ComparedAs() == catalog.AsCompanyName && kinds.p[textkind.Given] > 0.97:
+			return "its values look like given names"
+		case sure && slices.Contains([]catalog.Likeness{catalog.AsGivenName, catalog.AsFamilyName}, f.ComparedAs()) &&
+			kinds.p[textkind.Company] > surelyFirms && share(col.Samples, withLegalForm) > mostlyFirms:
+			return "its values look like names of companies"
 		}
 	case mapping.TakeGivenName, mapping.TakeFamilyName, mapping.TakeFamilyFirst, mapping.TakeGivenLast:
 		switch {
 		case sure && kinds.p[textkind.Company] > 0.9,
-			share(col.Samples, func(s string) bool { return value.NameKey(s) != value.Words(s) }) > 0.4:
+			share(col.Samples, withLegalForm) > mostlyFirms:
 			return "its values look like names of companies"
 		case !slices.ContainsFunc(col.Samples, func(s string) bool { return len(strings.Fields(s)) > 1 }):
 			return "its values are single words"
@@ -82,6 +87,9 @@ func (v *View) unlike(t catalog.RecordType, f catalog.Field, take mapping.Take, 
 	}
 	return ""
 }
+
+// mostlyFirms is how many of the cells have the legal form of a company where they are companies.
+const mostlyFirms = 0.4
 
 // Opposite lists the columns whose yes is read as no, because their header says the opposite of
 // what the field asks that they are placed on, and nobody has said how they are meant.

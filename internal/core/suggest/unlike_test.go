@@ -96,3 +96,37 @@ func TestColumnsThatSayTheOpposite(t *testing.T) {
 		}
 	}
 }
+
+// Two headers that have changed places are seen by what stands below them.
+func TestHeadersThatChangedPlaces(t *testing.T) {
+	lead, _ := standard(t).Type("lead")
+	given := "Anneke|Bas|Cornelia|Dirk|Femke|Gijs|Hanna|Jolanda"
+	firms := "Kade Techniek B.V.|Havenlicht N.V.|De Steiger B.V.|Roerdomp V.O.F.|Schip & Zoon B.V.|Kraan B.V.|Tuig N.V.|Loods B.V."
+	drafts := []mapping.Draft{{Type: "lead", Fields: map[string]mapping.Origin{
+		"company": {From: []string{"Firma"}}, "given_name": {From: []string{"Voornaam"}}}}}
+	for cells, want := range map[string]int{
+		"Firma=" + firms + ";Voornaam=" + given: 0,
+		"Firma=" + given + ";Voornaam=" + firms: 2,
+	} {
+		if list := NewView(columnsOf(cells)).Unlike([]Target{{Type: lead}}, drafts); len(list) != want {
+			t.Errorf("%s: %+v, want %d", cells, list, want)
+		}
+	}
+}
+
+// What was chosen before for such a header is offered, and no more, where something else stands below it now.
+func TestWhatWasChosenBeforeMustLookLikeIt(t *testing.T) {
+	lead, _ := standard(t).Type("lead")
+	given := "Anneke|Bas|Cornelia|Dirk|Femke|Gijs|Hanna|Jolanda"
+	firms := "Kade Techniek B.V.|Havenlicht N.V.|De Steiger B.V.|Roerdomp V.O.F.|Schip & Zoon B.V.|Kraan B.V.|Tuig N.V.|Loods B.V."
+	memory := Memory{Key("Bdrf"): "company"}
+	for cells, want := range map[string]bool{firms: true, given: false} {
+		taken := false
+		for _, s := range NewView(columnsOf("Bdrf=" + cells)).Across([]Target{{Type: lead, Memory: memory}}) {
+			taken = taken || s.Field == "company" && s.Taken
+		}
+		if taken != want {
+			t.Errorf("%s: taken for the company %v", cells, taken)
+		}
+	}
+}
