@@ -104,7 +104,7 @@ func TestReadByCommand(t *testing.T) {
 	}{
 		{"title.csv", "Members on 1 March;;\n;;\nName;Town;E-mail\nAda Moe;Oslo;ada@quay.example\n" +
 			"Bo Lie;Moss;bo@tern.example\nTotal;;2\n", nil, 0,
-			[]string{"2 rows, 3 columns", "delimiter ;", "header_row 3", "totals", "may be      contact or "}},
+			[]string{"2 rows, 3 columns", "delimiter ;", "header_row 3", "totals", "may be contact or account"}},
 		{"sep.csv", "sep=|\nName|Town\n\"A \"\"quoted\"\" Ltd\"|Oslo\n\"Two\nlines AS\"|Moss\n", nil, 0,
 			[]string{"2 rows, 2 columns", "the first line says so (sep=)", "A \"quoted\" Ltd"}},
 		{"ragged.csv", "Name,Town\nQuay Ltd,Oslo,extra\nTern AS\n", nil, 0, []string{"2 rows", "more cells than the header"}},
