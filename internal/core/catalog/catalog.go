@@ -286,6 +286,16 @@ func (c Catalog) PointingTo(typeName string) (list []Pointing) {
 	return list
 }
 
+// OnlyIn reports whether no other type than the one given has a field of this name.
+func (c Catalog) OnlyIn(typeName, field string) bool {
+	for _, t := range c.Types {
+		if _, has := t.Field(field); has && t.Name != typeName {
+			return false
+		}
+	}
+	return true
+}
+
 // Edition counts the changes of all record types together: it differs whenever one
 // of them has changed.
 func (c Catalog) Edition() (n int64) {

@@ -19,12 +19,38 @@ import (
 // its name has it in front, and weighs for that type alone.
 type Evidence map[string]float64
 
+// Weigh sums up what evidence says, each kind by its weight, as the logarithm of odds; what has no weight says nothing.
+func (e Evidence) Weigh(weights map[string]float64) (sum float64) {
+	for _, what := range slices.Sorted(maps.Keys(e)) { // in one order, so that it is the same each time
+		sum += weights[what] * e[what]
+	}
+	return sum
+}
+
+// Likelihoods gives how likely each of several things is, of which one is so, from the logarithms of their odds; together
+// they are 1.
+func Likelihoods(odds []float64) []float64 {
+	if len(odds) == 0 {
+		return nil
+	}
+	out := make([]float64, len(odds))
+	most, sum := slices.Max(odds), 0.0
+	for n, x := range odds {
+		out[n] = math.Exp(x - most)
+		sum += out[n]
+	}
+	for n := range out {
+		out[n] /= sum
+	}
+	return out
+}
+
 // Evidence gives for each record type, by its name, what of a sheet speaks for and against it; it is what the weights are
 // learned from.
 func (v *View) Evidence(c catalog.Catalog) map[string]Evidence {
 	out := map[string]Evidence{}
 	all := v.findings(c, func(string) Memory { return nil })
-	for n, e := range v.evidence(c, all) {
+	for n, e := range v.evidence(all) {
 		out[all[n].of.Name] = e
 	}
 	return out
@@ -119,10 +145,7 @@ func (f finding) perColumn(columns int) float64 { return f.sum / float64(max(1, 
 // alone reports whether a column is said to be of a field that only this type has, and is of nothing in another.
 func (f finding) alone(c catalog.Catalog, in finding) bool {
 	for field, said := range f.got {
-		if said && !in.placed[f.from[field]] && !slices.ContainsFunc(c.Types, func(t catalog.RecordType) bool {
-			_, has := t.Field(field)
-			return has && t.Name != f.of.Name
-		}) {
+		if said && !in.placed[f.from[field]] && c.OnlyIn(f.of.Name, field) {
 			return true
 		}
 	}
@@ -155,7 +178,7 @@ const (
 )
 
 // evidence gives what speaks for and against each of the types.
-func (v *View) evidence(c catalog.Catalog, all []finding) (out []Evidence) {
+func (v *View) evidence(all []finding) (out []Evidence) {
 	columns := max(1, len(v.columns))
 	most := 0
 	for _, f := range all {
@@ -272,10 +295,8 @@ func readWeights() map[string]float64 {
 
 // speaks weighs what speaks for a type, and what no labelled sheet can teach: what a workspace and the name of a sheet say,
 // and what hangs on other records.
-func (v *View) speaks(f finding, e Evidence, named map[string]bool) (sum float64) {
-	for _, what := range slices.Sorted(maps.Keys(e)) { // in one order, so that it is the same each time
-		sum += weights[what] * e[what]
-	}
+func (v *View) speaks(f finding, e Evidence, named map[string]bool) float64 {
+	sum := e.Weigh(weights)
 	switch called := f.called(named); {
 	case called && f.of.Timeline != nil:
 		sum += notCalledSo

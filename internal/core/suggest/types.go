@@ -2,7 +2,6 @@ package suggest
 
 import (
 	"cmp"
-	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -25,26 +24,21 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		return v.ranked
 	}
 	all := v.findings(c, memory)
-	evidence, named := v.evidence(c, all), v.named(c)
-	speaks := make([]float64, len(all))
+	evidence, named := v.evidence(all), v.named(c)
+	odds := make([]float64, len(all))
 	for n, f := range all {
-		speaks[n] = v.speaks(f, evidence[n], named)
-	}
-	most, sum := slices.Max(speaks), 0.0
-	for _, x := range speaks {
-		sum += math.Exp(x - most)
+		odds[n] = v.speaks(f, evidence[n], named)
 	}
 	var out []TypeSuggestion
-	for n, f := range all {
-		t := f.of
-		v.lacking[t.Name] = f.lacks
-		likely := math.Exp(speaks[n]-most) / sum * f.enough(len(v.columns))
+	for n, p := range Likelihoods(odds) {
+		f := all[n]
+		v.lacking[f.of.Name] = f.lacks
 		reason := strconv.Itoa(len(f.placed)) + " of " + strconv.Itoa(len(v.columns)) + " columns and " +
 			strconv.Itoa(f.required) + " of " + strconv.Itoa(f.wanted) + " required fields are found"
 		if f.called(named) {
 			reason += ", and the sheet is called so"
 		}
-		out = append(out, TypeSuggestion{Type: t.Name, Score: likely, Reason: reason, found: f})
+		out = append(out, TypeSuggestion{Type: f.of.Name, Score: p * f.enough(len(v.columns)), Reason: reason, found: f})
 	}
 	slices.SortStableFunc(out, func(a, b TypeSuggestion) int { return cmp.Compare(b.Score, a.Score) })
 	for n := range out {

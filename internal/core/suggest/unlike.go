@@ -72,13 +72,10 @@ func (v *View) unlike(t catalog.RecordType, f catalog.Field, take mapping.Take, 
 			return "its values look like names of people"
 		case sure && f.ComparedAs() == catalog.AsCompanyName && kinds.p[textkind.Given] > 0.97:
 			return "its values look like given names"
-		case sure && slices.Contains([]catalog.Likeness{catalog.AsGivenName, catalog.AsFamilyName}, f.ComparedAs()) &&
-			kinds.p[textkind.Company] > surelyFirms && share(col.Samples, withLegalForm) > mostlyFirms:
-			return "its values look like names of companies"
 		}
 	case mapping.TakeGivenName, mapping.TakeFamilyName, mapping.TakeFamilyFirst, mapping.TakeGivenLast:
 		switch {
-		case sure && kinds.p[textkind.Company] > 0.9,
+		case sure && kinds.p[textkind.Company] > surelyFirms,
 			share(col.Samples, withLegalForm) > mostlyFirms:
 			return "its values look like names of companies"
 		case !slices.ContainsFunc(col.Samples, func(s string) bool { return len(strings.Fields(s)) > 1 }):

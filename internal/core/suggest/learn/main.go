@@ -112,14 +112,12 @@ func exampleOf(c catalog.Catalog, s sheets.Sheet, n, k int, columns []sheet.Colu
 	return e
 }
 
-// ofOneType is evidence without the fields that several types have: what these say here is said of these sheets.
+// ofOneType is evidence without the fields that other types have as well: in which of them a column stands in these few
+// sheets is chance.
 func ofOneType(c catalog.Catalog, t catalog.RecordType, e suggest.Evidence) suggest.Evidence {
 	return without(e, func(what string) bool {
 		field, ok := strings.CutPrefix(what, t.Name+" ")
-		return ok && slices.ContainsFunc(c.Types, func(other catalog.RecordType) bool {
-			_, has := other.Field(field)
-			return has && other.Name != t.Name
-		})
+		return ok && !c.OnlyIn(t.Name, field)
 	})
 }
 
@@ -133,9 +131,8 @@ func without(e suggest.Evidence, out func(what string) bool) suggest.Evidence {
 // pointedTo reports whether records of a type are pointed to by others of a row: a row of a contact and its company is
 // the contact's.
 func pointedTo(c catalog.Catalog, name string, types []string) bool {
-	return slices.ContainsFunc(types, func(other string) bool {
-		t, _ := c.Type(other)
-		return other != name && slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.To == name })
+	return slices.ContainsFunc(c.PointingTo(name), func(p catalog.Pointing) bool {
+		return p.Type.Name != name && slices.Contains(types, p.Type.Name)
 	})
 }
 
@@ -201,21 +198,11 @@ func learn(list []example) map[string]float64 {
 
 // likelihoods gives how likely each type is.
 func likelihoods(w map[string]float64, speaks []suggest.Evidence) []float64 {
-	out := make([]float64, len(speaks))
+	odds := make([]float64, len(speaks))
 	for n, e := range speaks {
-		for _, what := range slices.Sorted(maps.Keys(e)) { // in one order, so that the sums are the same
-			out[n] += w[what] * e[what]
-		}
+		odds[n] = e.Weigh(w)
 	}
-	most, sum := slices.Max(out), 0.0
-	for n := range out {
-		out[n] = math.Exp(out[n] - most)
-		sum += out[n]
-	}
-	for n := range out {
-		out[n] /= sum
-	}
-	return out
+	return suggest.Likelihoods(odds)
 }
 
 // Sheets that follow each other are of one list, and alike: they are left out together.
@@ -259,8 +246,9 @@ func check(to io.Writer, list []example) {
 					wrong++
 				}
 			}
-			fmt.Fprintf(to, "taken from %.1f on, %2.0f %% of columns left out, %2.0f %% of headers spoilt: of %d sheets %d are told, %d asked about, %d told wrongly\n",
-				least, 100*copies[k].without, 100*copies[k].spoilt, len(outcomes), told, len(outcomes)-told-wrong, wrong)
+			fmt.Fprintf(to, "taken from %.1f on, %2.0f %% of columns left out, %2.0f %% of headers spoilt: "+
+				"of %d sheets %d are told, %d asked about, %d told wrongly\n", least, 100*copies[k].without, 100*copies[k].spoilt,
+				len(outcomes), told, len(outcomes)-told-wrong, wrong)
 		}
 	}
 }

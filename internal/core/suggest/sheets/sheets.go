@@ -4,6 +4,7 @@ package sheets
 
 import (
 	"bufio"
+	"fmt"
 	"io"
 	"strings"
 
@@ -20,7 +21,8 @@ type Sheet struct {
 }
 
 // Read reads sheets, of which each is a line "== contact+account en: what it is" and a line for each column: its header,
-// its fields and its cells, parted by "|". Blank lines and those that begin with "//" are left out.
+// its fields and its cells, parted by "|". Blank lines and those that begin with "//" are left out. Of a line that is neither
+// it gives an error that names the line.
 func Read(r io.Reader) (list []Sheet, err error) {
 	var headers []string
 	var rows [][]string
@@ -36,7 +38,7 @@ func Read(r io.Reader) (list []Sheet, err error) {
 		headers, rows = nil, nil
 	}
 	lines := bufio.NewScanner(r)
-	for lines.Scan() {
+	for number := 1; lines.Scan(); number++ {
 		line := lines.Text()
 		if about, ok := strings.CutPrefix(line, "== "); ok {
 			finish()
@@ -48,6 +50,9 @@ func Read(r io.Reader) (list []Sheet, err error) {
 			continue
 		}
 		parts := strings.Split(line, "|")
+		if len(parts) < 2 || len(list) == 0 {
+			return nil, fmt.Errorf("line %d: %q is no column of a sheet: write header|field|cells, below a line == type", number, line)
+		}
 		headers = append(headers, parts[0])
 		list[len(list)-1].Fields = append(list[len(list)-1].Fields, parts[1])
 		for n, cell := range parts[2:] {
