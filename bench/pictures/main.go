@@ -52,6 +52,7 @@ func run(server, out, email, password, theme string, shots []string) error {
 		actions := []chromedp.Action{
 			chromedp.Navigate(server + parts[0]),
 			chromedp.WaitNotPresent(`//main//*[@role="status"][contains(., "Fetching")]`, chromedp.BySearch),
+			chromedp.WaitNotPresent(`//main//*[@aria-busy="true"]`, chromedp.BySearch),
 			chromedp.Sleep(900 * time.Millisecond),
 		}
 		for _, sel := range parts[1:] {

@@ -373,6 +373,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
                   c={c}
                   kinds={rowKinds}
                   suggestion={known.of.get(c.header)}
+                  awaited={known.awaited}
                   unlike={known.unlike.get(c.header)}
                   opposite={known.opposite.has(c.header)}
                   partings={known.partings}

@@ -27,6 +27,8 @@ export function ColumnCard(p: {
   c: Column;
   kinds: Kind[];
   suggestion: Suggestion | undefined;
+  /** The suggestions are still on their way: nothing is said of why a column is where it is. */
+  awaited: boolean;
   /** What its cells look like, where that is something else than what it is placed on. */
   unlike: string | undefined;
   /** Its yes is read as no, as its header says. */
@@ -55,13 +57,15 @@ export function ColumnCard(p: {
     .map((s) => ({ when: originOf(i, s)?.when, label: labelOf(kinds, saidName(kinds, s)) }))
     .flatMap(({ when, label }) => (when ? [`${label} where ${when.column} says ${when.is.join(" or ")}`] : []))
     .join("; ");
-  const reason = at.length
-    ? which || (fitting?.reason ?? "placed so before")
-    : tells
-      ? `it tells of which field ${tells} is`
-      : doubt
-        ? doubt.reason
-        : "no field seems to fit";
+  const reason = p.awaited
+    ? "fetching why…"
+    : at.length
+      ? which || (fitting?.reason ?? "placed so before")
+      : tells
+        ? `it tells of which field ${tells} is`
+        : doubt
+          ? doubt.reason
+          : "no field seems to fit";
   const label = at.map((s) => labelOf(kinds, saidName(kinds, s))).join(" + ");
   const fields = at.map((s) => {
     const [draft, field] = partsOf(s);
@@ -202,7 +206,11 @@ export function ColumnCard(p: {
         </Menu>
       ) : (
         <Tip text={unlike ?? reason}>
-          <div tabIndex={-1} className={cx("truncate text-[11.5px]", unlike ? "font-medium text-ask" : "text-ink-faint")}>
+          <div
+            tabIndex={-1}
+            aria-busy={p.awaited}
+            className={cx("truncate text-[11.5px]", unlike ? "font-medium text-ask" : "text-ink-faint")}
+          >
             {unlike ?? reason}
           </div>
         </Tip>

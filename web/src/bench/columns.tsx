@@ -521,8 +521,9 @@ function NameDialog({ name, onClose, onSave }: { name: string; onClose: () => vo
 
 /** The suggestions for the columns of an import, by header. */
 export function useSuggestions(workspace: string, i: Import | undefined) {
-  const { data } = useQuery(suggestions(workspace, i));
+  const { data, isLoading } = useQuery(suggestions(workspace, i));
   return {
+    awaited: isLoading,
     of: new Map(data?.columns.filter((s) => !s.fixed).map((s) => [s.column, s])),
     opposite: new Set(data?.opposite),
     unlike: new Map(data?.unlike?.map((u) => [u.column, u.why])),
