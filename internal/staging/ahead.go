@@ -14,7 +14,7 @@ import (
 // While a chunk of a load or an undo writes, another connection writes what is behind. Only
 // the first holds the locks that keep others from writing (store.LockTypes); the second
 // takes them when the first has ended well, and counts only if nobody has come between.
-// Else it is taken back, and what it does has its turn then.
+// Else it is taken back, at once where the first fails, and what it does has its turn then.
 //
 // Neither waits long for what the other has written, which would be for ever, as the
 // second waits for the end of the first: they write the same only where the check has
@@ -30,6 +30,7 @@ var errBetween = errors.New("somebody came between")
 type ahead struct {
 	before chan bool  // receives, once, whether the chunk before has ended well
 	done   chan error // receives once
+	leave  context.CancelFunc
 }
 
 // shared finds by find, which finds at most so many and tells how many, what the first of two chunks does, and gives how
@@ -49,15 +50,22 @@ func shared(most int, find func(most int) (found int64, err error)) (int, error)
 	return most, err
 }
 
-// goAhead begins to carry out a chunk by f, which receives whether the one before has ended well.
-func goAhead(f func(before <-chan bool) error) *ahead {
-	a := &ahead{before: make(chan bool, 1), done: make(chan error, 1)}
-	go func() { a.done <- fault.Safely(func() error { return f(a.before) }) }()
+// goAhead begins to carry out a chunk by f, which receives whether the one before has ended well. Its
+// context is done when that has not.
+func goAhead(ctx context.Context, f func(ctx context.Context, before <-chan bool) error) *ahead {
+	ctx, leave := context.WithCancel(ctx)
+	a := &ahead{before: make(chan bool, 1), done: make(chan error, 1), leave: leave}
+	go func() { a.done <- fault.Safely(func() error { return f(ctx, a.before) }) }()
 	return a
 }
 
-// join tells the chunk ahead whether the one before has ended well, and gives how it has ended itself.
+// join tells the chunk ahead whether the one before has ended well, and gives how it has ended itself. What
+// cannot stand is not carried out to its end.
 func (a *ahead) join(well bool) error {
+	defer a.leave()
+	if !well {
+		a.leave()
+	}
 	a.before <- well
 	return <-a.done
 }

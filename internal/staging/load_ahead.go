@@ -33,7 +33,7 @@ func (l *Load) nextAndAhead(ctx context.Context, rows int) (ended bool, err erro
 	}()
 	ended, err = l.next(ctx, rows, func(c *chunk) error {
 		behind, held, ids := c.behind(), c.held, c.spare
-		a = goAhead(func(before <-chan bool) error {
+		a = goAhead(ctx, func(ctx context.Context, before <-chan bool) error {
 			return l.room.begin(ctx, func(tx pgx.Tx) error {
 				behind.tx = tx
 				return behind.carryOutAhead(ctx, held, ids, before)

@@ -43,7 +43,7 @@ func (u *Undo) nextAndAhead(ctx context.Context, most int) (ended bool, err erro
 			return nil
 		}
 		behind.after, behind.most, behind.writes = first.high, first.most, first.writes+1
-		a = goAhead(func(before <-chan bool) error {
+		a = goAhead(ctx, func(ctx context.Context, before <-chan bool) error {
 			return behind.begin(ctx, func() error { return behind.carryOutAhead(ctx, first, before) })
 		})
 		return waitBriefly(ctx, first.tx)
