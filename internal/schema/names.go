@@ -83,7 +83,7 @@ func TitleText(t catalog.RecordType, alias string) string {
 // name, or at its beginning, in one spelling of it; empty for a name without one.
 // Two names that are equal but for it are of two companies.
 func LegalForm(name string) string {
-	form := `(?:` + strings.Join(value.CompanyForms(), "|") + `|a s|z oo)`
+	form := `(?:` + strings.Join(value.CompanyForms(), "|") + `|a s|z oo|spol s ro|s ro)`
 	plain := `' ' || regexp_replace(lower(replace(` + name + `, '.', '')), '[[:space:],;/&()+-]+', ' ', 'g')`
 	sql := `coalesce(substring(` + plain + ` from '((?: (?:and|und|et|og|och|` + form + `))+) ?$'), substring(` +
 		plain + ` from '^( ` + form + `) '), '')`

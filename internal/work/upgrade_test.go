@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/value"
 	"uchi/internal/core/verdict"
 	"uchi/internal/pgtest"
 	"uchi/internal/store"
@@ -92,5 +93,42 @@ func TestUpgradeFromEveryVersion(t *testing.T) {
 			b.ok(err)
 			b.want(len(people), 1)
 		})
+	}
+}
+
+// Records of a database that was filled when fewer legal forms were known are found by the names that are
+// compared now.
+func TestUpgradeBringsNamesUpToDate(t *testing.T) {
+	url := earlier(t, 6)
+	conn, err := pgx.Connect(t.Context(), url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	then := map[string]string{"Vaněk s.r.o.": "vanek sro", "Vaněk, spol. s r.o.": "vanek spol s ro", "Junk KGaA": "junk kgaa",
+		"Yılmaz Ltd. Şti.": "yilmaz ltd sti", "Costa Unipessoal Lda.": "costa unipessoal", "ТОВ «Маяк»": "тов маяк",
+		"Бодуров ЕООД": "бодуров еоод", "Ky Marina": "ky marina", "Laine Ky": "laine ky", "Tmi": "tmi", "Gull Marina Ltd": "gull marina",
+		"Sprlingen": "sprlingen", "Bodur GmbH & Co. KGaA": "bodur gmbh and co kgaa"}
+	id := 100
+	for name, key := range then {
+		id++
+		if _, err := conn.Exec(t.Context(), `insert into w_main.r_account (id, created_by, changed_by, f_name, n_name, t_key)
+			values ($1, 1, 1, $2, $3, $3)`, id, name, key); err != nil {
+			t.Fatal(err)
+		}
+	}
+	startOn(t, url)
+	rows, err := conn.Query(t.Context(), `select f_name, n_name, t_key from w_main.r_account where id > 100`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	found, err := pgx.CollectRows(rows, pgx.RowToStructByPos[struct{ Name, Key, Title string }])
+	if err != nil || len(found) != len(then) {
+		t.Fatal(len(found), err)
+	}
+	for _, r := range found {
+		if want := value.NameKey(r.Name); r.Key != want || r.Title != want {
+			t.Errorf("%s has the normal form %q and the title %q, want %q", r.Name, r.Key, r.Title, want)
+		}
 	}
 }

@@ -76,7 +76,7 @@ func (l Level) String() string { return levelNames[l] }
 
 // Edition changes whenever the keys of the same values do, so that kept keys
 // are made anew.
-const Edition = "9"
+const Edition = "10"
 
 // saying is what a field tells about which record it is of.
 type saying int

@@ -180,10 +180,12 @@ var companyForms = map[string]bool{}
 
 func init() {
 	for _, w := range strings.Fields(`ltd limited plc llp llc inc incorporated corp corporation co company gmbh mbh ag
-		kg ohg ug ev eg
-		sa sas sarl sasu eurl sci sl slu srl spa snc sas bv nv vof cv ab hb kb as asa aps is oy oyj ry ltda lda eirl
-		spzoo zoo sp spk spj doo dd ae epe oe ike ee mike kk yk pty pte se sca kft zrt bt uab sia ou αε επε οε ικε εε
-		ооо зао оао ао пао
+		kg ohg ug ev eg kgaa gbr gesmbh
+		sa sas sarl sasu eurl sci sl slu srl srls spa snc bv nv vof cv bvba sprl scrl ab hb kb as asa aps is oy oyj ry ky
+		tmi ltda lda unipessoal eirl
+		spzoo zoo sp spk spj sro doo jdoo dd ae epe oe ike ee mike kk yk pty pte se sca kft zrt nyrt bt uab sia ou sti
+		ood eood ead αε επε οε ικε εε
+		ооо зао оао ао пао тов оод еоод еад
 		株式会社 有限会社 合同会社 株 有`) {
 		companyForms[w] = true
 	}
@@ -191,7 +193,7 @@ func init() {
 
 // givenNames are legal forms that stand behind a name alone: before it they are a given name, as Mike's
 // and Åsa's.
-var givenNames = wordSet("mike ike asa")
+var givenNames = wordSet("mike ike asa ky")
 
 // CompanyForm reports whether a word, folded as by Words, says the legal form of a
 // company when it stands at either end of its name.
@@ -204,7 +206,8 @@ func sorted(words map[string]bool) []string { return slices.Sorted(maps.Keys(wor
 
 // SameForms are legal forms that are written in two ways, the longer first.
 var SameForms = [][2]string{{"limited", "ltd"}, {"incorporated", "inc"}, {"corporation", "corp"}, {"company", "co"},
-	{"sp zoo", "spzoo"}, {"zoo", "spzoo"}, {"oyj", "oy"}, {"mbh", "gmbh"}}
+	{"sp zoo", "spzoo"}, {"zoo", "spzoo"}, {"oyj", "oy"}, {"mbh", "gmbh"}, {"gesmbh", "gmbh"}, {"ltd sti", "ltd"},
+	{"spol s ro", "sro"}, {"s ro", "sro"}}
 
 // NameKey gives the form in which names of companies and people are compared:
 // as Words, without the company's legal form at either end and without a
@@ -244,6 +247,9 @@ func spelt(w string) string {
 	}
 	if start, ok := strings.CutSuffix(w, " z oo"); ok {
 		return start + " zoo"
+	}
+	if start, ok := strings.CutSuffix(w, " s ro"); ok { // spol. s r.o.
+		return strings.TrimSuffix(start, " spol") + " sro"
 	}
 	at := len(w)
 	for at >= 2 && w[at-2] == ' ' && w[at-1] < utf8.RuneSelf {

@@ -236,7 +236,9 @@ func TestFold(t *testing.T) {
 	for in, want := range map[string]string{"Gannetsound Marina Ltd": "gannetsound marina",
 		"Gannetsound Marina Limited": "gannetsound marina", "Ankerwiek GmbH & Co. KG": "ankerwiek",
 		"The Slipway B.V.": "slipway", "Ltd": "ltd", "AS Havnevesenet": "havnevesenet",
-		"Mike Berg": "mike berg", "Åsa Berg": "asa berg", "Berg ASA": "berg", "鴎浜マリーナ": "鴎浜マリーナ"} {
+		"Mike Berg": "mike berg", "Åsa Berg": "asa berg", "Berg ASA": "berg",
+		"Vaněk s.r.o.": "vanek", "Vaněk, spol. s r.o.": "vanek", "Junk KGaA": "junk", "Yılmaz Ltd. Şti.": "yilmaz",
+		"Ky Marina": "ky marina", "Laine Ky": "laine", "鴎浜マリーナ": "鴎浜マリーナ"} {
 		if got := NameKey(in); got != want {
 			t.Errorf("NameKey(%q) = %q, want %q", in, got, want)
 		}
