@@ -51,6 +51,7 @@ func shortened(header string) (readings []reading, marked bool) {
 				for _, c := range concepts {
 					means[c] = 1 / float64(len(concepts))
 				}
+			case saysNothing[w] && !dot: // Col5
 			case len([]rune(w)) > 2 || dot && len([]rune(w)) == 2:
 				means, any, marked = wordsThat(w, ""), true, marked && dot
 			}

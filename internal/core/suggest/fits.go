@@ -224,9 +224,17 @@ func (c *cells) companies() (fit, string) {
 		return tells, "its values are names of companies"
 	case r > 0.5:
 		return supports, "its values are names of companies"
+	case r*float64(len(c.col.Samples)) >= fewest && r > someFirms && c.share("sentences of companies", sentence) < 0.1:
+		return supports, "some of its values are names of companies with their legal forms"
 	}
 	return neutralFit, ""
 }
+
+// partners are several people, as companies are called after them: “Chapman, Hunt and Pittman”, “Smith & Sons”.
+var partners = regexp.MustCompile(`(?i)^\pL[\pL\pM'’.-]+(?:, \pL[\pL\pM'’.-]+)*(?: (?:and|und|et|y|e|en|och|og|i) | ?& ?)\pL[\pL\pM'’. -]+$`)
+
+// someFirms is how many of a column's texts must have a legal form for the others to be companies too: people have none.
+const someFirms = 0.1
 
 // withLegalForm reports whether a text is the name of a company with its legal form.
 func withLegalForm(s string) bool { return value.NameKey(s) != value.Words(s) }
@@ -288,9 +296,9 @@ func fitPhone(c *cells) (fit, string) {
 	return supports, "its values are telephone numbers"
 }
 
-// noPhone is how days are written, and the numbers of companies that end in those of a branch and
-// of a check (12.345.678/0001-90): digits in groups too.
-var noPhone = regexp.MustCompile(`^(\d{1,2}[./-]\d{1,2}[./-]\d{2,4}|\d{4}[./-]\d{1,2}[./-]\d{1,2}|\d{2}\.\d{3}\.\d{3}/\d{4}-\d{2})$`)
+// noPhone is how days are written, the numbers of companies that end in those of a branch and
+// of a check (12.345.678/0001-90), and postal codes (1193-140): digits in groups too.
+var noPhone = regexp.MustCompile(`^(\d{1,2}[./-]\d{1,2}[./-]\d{2,4}|\d{4}[./-]\d{1,2}[./-]\d{1,2}|\d{2}\.\d{3}\.\d{3}/\d{4}-\d{2}|\d{4,5}-\d{3})$`)
 
 // likePhone tells whether a text is written as telephone numbers are: digits in groups,
 // or with a plus or a nought in front.
@@ -305,8 +313,13 @@ func likePhone(s string) bool {
 			return false
 		}
 	}
-	return strings.ContainsAny(s, "+ -()/") && !strings.ContainsAny(s, ",") || strings.HasPrefix(s, "0")
+	return strings.ContainsAny(s, "+ -()/") && !strings.ContainsAny(s, ",") || strings.HasPrefix(s, "0") ||
+		dotted.MatchString(s)
 }
+
+// dotted is a telephone number in groups with dots between, of which those behind the first are not all of three
+// figures, as those of an amount are: 636.726.7491.
+var dotted = regexp.MustCompile(`^\d{2,4}(?:\.\d{2,4}){1,3}\.(?:\d{2}|\d{4})$`)
 
 func fitCountry(c *cells) (fit, string) {
 	letters := c.share("single letters", func(s string) bool { return len(s) == 1 }) == 1 // which may be classes
@@ -356,6 +369,8 @@ func fitChoice(c *cells) (fit, string) {
 	switch {
 	case known > 0.75 && telling > 1 && telling*2 >= len(c.col.Samples):
 		return distinctive, "its values are choices of the field"
+	case known >= 0.6 && telling > 1 && c.col.Filled >= fewestMute && comesAgain(c.col): // of which one is new
+		return tells, "its values are choices of the field"
 	case known == 1 && c.col.Distinct > 1 && c.col.Filled >= fewestMute:
 		return tells, "its values are choices of the field"
 	case known > 0.6:
@@ -459,7 +474,7 @@ func (c *cells) lettered() float64 {
 		func(s string) bool { return letteredCode.MatchString(strings.ToUpper(value.Trim(s))) })
 }
 
-var letteredCode = regexp.MustCompile(`^(?:[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|\d{4} [A-Z]{2}|[A-Z]\d[A-Z] \d[A-Z]\d)$`)
+var letteredCode = regexp.MustCompile(`^(?:[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|\d{4} [A-Z]{2}|[A-Z]\d[A-Z] ?\d[A-Z]\d)$`)
 
 // singleLetters are the initials of given names (J., J.P., Chr. A.).
 var singleLetters = regexp.MustCompile(`^\s*(?:\p{Lu}(?:[.\s-]+|$)|\p{Lu}\p{Ll}{1,2}\.\s*)+$`)
@@ -475,8 +490,11 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are numbers or dates"
 	case f.ComparedAs() == catalog.AsGivenName && c.share("single letters", singleLetters.MatchString) > 0.9:
 		return against, "its values are initials" // of given names, where nothing says them in full
-	case firms == tells && (f.ComparedAs() == catalog.AsGivenName || f.ComparedAs() == catalog.AsFamilyName):
+	case firms != neutralFit && (f.ComparedAs() == catalog.AsGivenName || f.ComparedAs() == catalog.AsFamilyName):
 		return contradicts, why
+	case (f.ComparedAs() == catalog.AsGivenName || f.ComparedAs() == catalog.AsFamilyName) &&
+		c.share("partners", partners.MatchString) > someFirms:
+		return contradicts, "its values are names of several people, or of companies"
 	case f.ComparedAs() == catalog.AsHonorific && address < 0.5:
 		return contradicts, "its values are no forms of address"
 	case f.ComparedAs() == catalog.AsHonorific && address > 0.8:

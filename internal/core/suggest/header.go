@@ -372,11 +372,13 @@ var affixes = wordSet(`lib libelle libellé des desc descr dsc oms omsch omschr 
 // inBox is the kind of a variable or a box before the name of what it holds: strOrt, txtName.
 var inBox = regexp.MustCompile(`^(str|txt|int|bln|lng|fld|cbo|tb)\p{Lu}`)
 
+// humped is the name of a variable: stageDesc.
+var humped = regexp.MustCompile(`^[a-z]+(?:[A-Z][a-z]+)+$`)
+
 // withoutAffixes gives what is left of the name of a column in a program without what says how the thing is
 // held, where that is not all; empty where there is nothing of it.
 func withoutAffixes(header string) string {
-	boxed := inBox.MatchString(header)
-	if !boxed && !technical(header) {
+	if !inBox.MatchString(header) && !technical(header) && !humped.MatchString(header) {
 		return ""
 	}
 	words := headerWords(header)

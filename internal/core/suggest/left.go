@@ -1,7 +1,6 @@
 package suggest
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
@@ -37,8 +36,8 @@ func (v *View) whatIsLeft(target Target, columns []sheet.Column, list []Suggesti
 		l.mine[c.Header] = true
 	}
 	for _, look := range []func(){
-		l.asked, l.saidInPart, l.names, l.wholeNames, l.givenNames, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber,
-		l.byCells, l.behindStreet, l.onlyDay, l.remarks,
+		l.asked, l.saidInPart, l.names, l.wholeNames, l.givenNames, l.owners, l.people, l.days, l.amounts, l.phones, l.firms, l.titles, l.ownNumber,
+		l.byCells, l.behindStreet, l.besideTowns, l.besideCodes, l.onlyDay, l.remarks,
 	} {
 		look()
 	}
@@ -274,7 +273,7 @@ func (l *left) byCells() {
 			}
 			// Where nothing else is of an address, names with a number are no streets, and words no towns.
 			if f.ComparedAs() == catalog.AsStreet && !l.seems(catalog.AsLocality, catalog.AsPostalCode) ||
-				f.ComparedAs() == catalog.AsLocality && !l.seems(catalog.AsStreet, catalog.AsPostalCode) && !saysInPart(col.Header, "where") {
+				f.ComparedAs() == catalog.AsLocality && !l.seems(catalog.AsStreet, catalog.AsPostalCode, catalog.AsCountry) && !saysInPart(col.Header, "where") {
 				continue
 			}
 			if (fit == tells || fit == distinctive) && l.alone(x, col.at, n) {
@@ -293,50 +292,6 @@ func (l *left) byCells() {
 
 // surelyFirms is how surely the cells of a column must be companies for it to name the rows.
 const surelyFirms = 0.9
-
-// behindStreet takes two columns that stand behind that of the streets, and say nothing, for
-// the codes and the towns: figures that are all as many, and words without any, of which
-// there are no more than of codes.
-func (l *left) behindStreet() {
-	street, of := l.target.Type.FieldAs(catalog.AsStreet)
-	code, coded := l.target.Type.FieldAs(catalog.AsPostalCode)
-	town, named := l.target.Type.FieldAs(catalog.AsLocality)
-	header, given := l.given(street.Name)
-	_, hasCode := l.given(code.Name)
-	_, hasTown := l.given(town.Name)
-	if !of || !coded || !named || !given || hasCode || hasTown {
-		return
-	}
-	at := slices.IndexFunc(l.view.columns, func(c sheet.Column) bool { return c.Header == header })
-	var behind []remaining
-	for _, c := range l.open() {
-		if c.at == at+1 || c.at == at+2 {
-			behind = append(behind, c)
-		}
-	}
-	if at < 0 || len(behind) != 2 {
-		return
-	}
-	x := l.view.compare(l.target.Type, l.target.Memory)
-	codes, towns := behind[0], behind[1]
-	if share(towns.Samples, postalFigures.MatchString) > 0.5 {
-		codes, towns = towns, codes
-	}
-	figures := share(codes.Samples, postalFigures.MatchString) > 0.95 && len(codes.Shapes) > 0 &&
-		codes.Shapes[0].Count*20 >= codes.Filled*19
-	n := slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Name == town.Name })
-	words := x.fits[towns.at][n] != contradicts && len(towns.Samples) > fewest && share(towns.Samples, townWords.MatchString) > 0.95
-	if figures && words && towns.Distinct <= codes.Distinct && codes.Distinct <= 4*towns.Distinct {
-		l.take(codes, code.Name, "it stands behind the street, before or behind words that may be towns")
-		l.take(towns, town.Name, "it stands behind the street, before or behind its codes")
-	}
-}
-
-// postalFigures are postal codes of figures alone, and townWords words as towns are written.
-var (
-	postalFigures = regexp.MustCompile(`^\d{4,6}$|^\d{3} \d{2}$|^\d{2}-\d{3}$|^\d{4}-\d{3}$`)
-	townWords     = regexp.MustCompile(`^\p{Lu}[\p{L}\p{M} .'’()-]+$`)
-)
 
 // onlyWords reports whether what a column without a header seems to hold can hardly be something else: many different
 // words can, and days where the records have no other; of few that come again, choices that the header lists. Numbers

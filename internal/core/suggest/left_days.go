@@ -57,10 +57,17 @@ func (l *left) phones() {
 	for _, c := range l.unplacedFrom(fewest) {
 		told := !c.head.aside && c.head.said[n].score >= certain
 		open := !c.head.aside && c.Filled >= fewestMute && (l.unsaid(c, fixed) || says(c.Header, "phone"))
-		if (told || open) && x.fits[c.at][n] != contradicts &&
-			share(c.Samples, likePhone) > 0.8 {
+		if (told || open) && x.fits[c.at][n] != contradicts && likePhones(c.Samples) {
 			numbers = append(numbers, c)
 		}
+	}
+	if !slices.ContainsFunc(l.target.Type.Fields, func(f catalog.Field) bool {
+		return f.Type == catalog.Phone && l.meant("mobile")(f)
+	}) { // then it is of whatever kind
+		if len(numbers) == 1 {
+			l.take(numbers[0], fixed.Name, "its values are telephone numbers")
+		}
+		return
 	}
 	lines, mobiles, unknown := byKind(numbers, "")
 	if len(unknown) > 0 { // where the sheet is from may tell
@@ -80,6 +87,8 @@ func (l *left) phones() {
 	}
 	if len(unknown) == 1 && len(lines)+len(mobiles) < 2 { // it is the other, or any
 		switch {
+		case hasFixed && len(lines) == 0 && beginnings(unknown[0].Samples) >= manyBeginnings:
+			l.take(unknown[0], fixed.Name, "its values are telephone numbers that begin in many ways")
 		case hasMobile && hasFixed && len(lines) == 1:
 			l.take(unknown[0], mobile.Name, "its values are telephone numbers other than those of “"+lines[0].Header+"”")
 		case hasFixed && len(lines) == 0 && (!hasMobile || says(unknown[0].Header, "phone")):
@@ -95,6 +104,7 @@ func (l *left) phones() {
 // byKind parts columns of telephone numbers into those of lines, those of mobiles and those of which
 // nobody can tell; a number without its country's code is one of home, where that is known.
 func byKind(numbers []remaining, home string) (lines, mobiles, unknown []remaining) {
+	var both []remaining // which may stand where lines do
 	for _, c := range numbers {
 		switch part, told := value.MobileShare(c.Samples, home); {
 		case told < fewest && saysInPart(c.Header, "mobile"):
@@ -105,9 +115,41 @@ func byKind(numbers []remaining, home string) (lines, mobiles, unknown []remaini
 			mobiles = append(mobiles, c)
 		case part < 0.5:
 			lines = append(lines, c)
+		default:
+			both = append(both, c)
 		}
 	}
+	if len(lines) == 0 && len(both) == 1 {
+		lines = both
+	}
 	return lines, mobiles, unknown
+}
+
+// likePhones reports whether texts are telephone numbers: of numbers that are written in groups, some may be
+// written in one.
+func likePhones(texts []string) bool {
+	figures := func(s string) bool { n := digitsIn(s); return n >= 7 && n <= 12 && n == len(value.Trim(s)) }
+	grouped := share(texts, likePhone)
+	return grouped > 0.8 || grouped > 0.3 && share(texts, func(s string) bool { return likePhone(s) || figures(s) }) > 0.9
+}
+
+// manyBeginnings is with how many different figures the numbers of a column must begin to be no mobile
+// numbers, which begin with one or a few in each country.
+const manyBeginnings = 6
+
+// beginnings counts the first figures of telephone numbers, behind what is dialled before an area.
+func beginnings(texts []string) int {
+	found := map[byte]bool{}
+	for _, s := range texts {
+		s = value.Trim(s)
+		if strings.HasPrefix(s, "+") || strings.HasPrefix(s, "00") { // of which the country comes first
+			continue
+		}
+		if at := strings.IndexAny(s, "123456789"); at >= 0 {
+			found[s[at]] = true
+		}
+	}
+	return len(found)
 }
 
 // saysInPart reports whether a header can mean a concept, whatever else it says.

@@ -69,7 +69,8 @@ func (l *left) namePeople(c remaining) bool {
 	if kinds.known && kinds.p[textkind.FullName] < 0.5 || !wordsInCells(*c.Column, 2) {
 		return false
 	}
-	if share(c.Samples, withLegalForm) > 0.2 || share(c.Samples, sentence) > 0.3 {
+	figures := func(s string) bool { return digitsIn(s) > 0 } // “Winter storage 2026” is no person
+	if share(c.Samples, withLegalForm) > 0.2 || share(c.Samples, sentence) > 0.3 || share(c.Samples, figures) > 0.2 {
 		return false
 	}
 	return kinds.p[textkind.FullName] > ofPersons || share(withoutTitles(c.Samples), halves.Given) >= leastGiven

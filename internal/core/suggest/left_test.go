@@ -204,7 +204,7 @@ func TestBehindTheStreet(t *testing.T) {
 		"more words than codes": {"F7=24235|24235|24235|24235|24235|24235|24235|24235|24340" +
 			";F8=Laboe|Husum|Kiel|Plön|Preetz|Eutin|Ratzeburg|Mölln|Laboe", "F8 locality"}, // by what they are
 		"a header that says another": {"Boat no=" + codes + ";F8=" + towns, ""},
-		"three of them":              {"F6=x|y|z|u|v|w|r|s|t;F7=" + codes + ";F8=" + towns, ""},
+		"three of them":              {"F6=x|y|z|u|v|w|r|s|t;F7=" + codes + ";F8=" + towns, placed}, // by what they are
 	} {
 		got := takenOf(t, "contact", columnsOf(streets+";"+x.columns)...)
 		var list []string

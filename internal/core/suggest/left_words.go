@@ -23,6 +23,26 @@ func sentence(s string) bool {
 	})
 }
 
+// firms takes the one column of names of which some have the legal form of a company for the companies: people and
+// towns have none.
+func (l *left) firms() {
+	f, ok := l.free(func(f catalog.Field) bool {
+		return f.ComparedAs() == catalog.AsEmployer || f.ComparedAs() == catalog.AsCompanyName && f.Required ||
+			f.Type == catalog.Reference && f.To == "account" && l.meant("company")(f)
+	})
+	if !ok {
+		return
+	}
+	col, ok := onlyOne(l.open(), func(c remaining) bool {
+		with := share(c.Samples, withLegalForm)
+		return c.quiet && with > someFirms && with*float64(len(c.Samples)) >= fewest && share(c.Samples, sentence) < 0.1 &&
+			l.view.kinds[c.at].p[textkind.Phrase] < 0.5
+	})
+	if ok {
+		l.take(col, f.Name, "some of its values have the legal forms of companies, and those of no other column do")
+	}
+}
+
 // titles takes the one column of phrases, or of names of companies, that is always filled for what
 // the records are called.
 func (l *left) titles() {

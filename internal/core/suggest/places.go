@@ -210,7 +210,7 @@ func tellCountry(target Target, columns []sheet.Column, list []Suggestion) []Sug
 
 // likePostalCode are the forms of postal codes that are told from numbers of other things where
 // they stand beside a town.
-var likePostalCode = regexp.MustCompile(`^(?:[A-Z]{1,3}[- ]?)?(?:\d{4,6}|\d{2,5}[- ]\d{2,4})$|^[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}$|^\d{4} ?[A-Z]{2}$`)
+var likePostalCode = regexp.MustCompile(`^(?:[A-Z]{1,3}[- ]?)?(?:\d{4,6}|\d{3} \d{2}|\d{2}[- ]\d{3}|\d{4,5}-\d{3}|\d{3}-\d{4}|\d{5}-\d{4})$|^[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}$|^\d{4} ?[A-Z]{2}$|^[A-Z]\d[A-Z] ?\d[A-Z]\d$`)
 
 // besideTown takes a column that is only called a code for the postal codes where it stands
 // beside the town or the street, holds such codes, and nothing else gives them.
@@ -276,10 +276,44 @@ func together(columns []sheet.Column, header string) bool {
 	return n >= 0 && townsIn(columns[n]) > 0.8
 }
 
-// townsIn is the part of a column's cells that are a postal code with a town.
+// townsIn is the part of a column's cells that are a postal code with a town. Where the numbers before the
+// words are of houses it is none.
 func townsIn(col sheet.Column) float64 {
-	if len(col.Samples) == 0 {
+	if len(col.Samples) == 0 || houseNumbersFirst(col.Samples) {
 		return 0
 	}
 	return share(col.Samples, func(s string) bool { _, ok := value.SplitTown(s); return ok })
 }
+
+// houseNumbersFirst reports whether the numbers before words are those of houses (“940 Michael Way”, “15 Mill Road”),
+// which are of as many figures as it happens: postal codes of a country are all of as many.
+func houseNumbersFirst(cells []string) bool {
+	figures := map[int]int{}
+	all, short, most := 0, 0, 0
+	for _, s := range cells {
+		m := numberFirst.FindStringSubmatch(value.Trim(s))
+		if m == nil {
+			continue
+		}
+		n := len(m[1])
+		all++
+		if figures[n]++; n < 4 {
+			short++
+		}
+		most = max(most, figures[n])
+	}
+	return all >= fewest && short*10 >= all && most*20 < all*19 || streetTypes(cells)
+}
+
+// numberFirst is a number alone before words.
+var numberFirst = regexp.MustCompile(`^(\d{1,6})(?: ?\pL)?,? \pL`)
+
+// streetTypes reports whether many texts end in what kinds of streets are called in English, or name a flat:
+// “274 Harbour Street”, “12 Mill Road Apt. 3”.
+func streetTypes(cells []string) bool {
+	return len(cells) > 0 && share(cells, endsInStreet.MatchString) > 0.3
+}
+
+var endsInStreet = regexp.MustCompile(`(?i)^\d.* (?:street|st\.?|road|rd\.?|avenue|ave\.?|lane|ln\.?|drive|dr\.?|way|square|sq\.?` +
+	`|court|ct\.?|close|crescent|place|pl\.?|terrace|boulevard|blvd\.?|highway|hwy\.?|parkway|row|walk|quay)` +
+	`(?:,? (?:apt|apartment|suite|ste|unit|flat)\.? ?\w+)?$|^\d.* (?:apt|apartment|suite|ste|unit|flat)\.? ?\d+\w*$`)

@@ -65,7 +65,7 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 		return contradicts, "its values are countries"
 	}
 	if f.ComparedAs() == catalog.AsStreet &&
-		seen.share("towns with codes", func(s string) bool { _, ok := value.SplitTown(s); return ok }) > 0.8 {
+		seen.once("towns with codes", func() float64 { return townsIn(col) }) > 0.8 {
 		return contradicts, "its values are towns with their postal codes"
 	}
 	if !takesTicks[f.Type] && seen.ticks() && !(seen.is(catalog.Language) || seen.is(catalog.Country)) {
