@@ -66,16 +66,23 @@ func NewView(columns []sheet.Column) *View {
 	}
 	for n, col := range columns {
 		v.words = append(v.words, tokens(col.Header))
-		v.kinds[n].p, v.kinds[n].known = textkind.Of(col.Samples)
+		if v.kinds[n].p, v.kinds[n].known = textkind.Of(col.Samples); share(col.Samples, hangul.MatchString) > 0.5 {
+			v.kinds[n].p, v.kinds[n].known = [textkind.Kinds]float64{}, false // of which too few names were learned
+		}
 		v.kinds[n].texts, v.kinds[n].memo = len(col.Samples), map[string]float64{}
 		v.kinds[n].length = len(strings.Join(col.Samples, "")) / max(1, len(col.Samples))
 	}
 	for n := range v.kinds {
-		given := func(m int) bool { return m >= 0 && m < len(v.kinds) && v.kinds[m].p[textkind.Given] > 0.95 }
+		given := func(m int) bool { // short codes look like given names as well
+			return m >= 0 && m < len(v.kinds) && v.kinds[m].p[textkind.Given] > 0.95 && v.kinds[m].length > 2
+		}
 		v.kinds[n].beside = given(n-1) || given(n+1)
 	}
+	v.askMails()
 	return v
 }
+
+var hangul = regexp.MustCompile(`\p{Hangul}`)
 
 // Naming tells the view how many of each column's texts, between 0 and 1, name records of
 // each type that are there.

@@ -94,6 +94,9 @@ func fitDate(c *cells) (fit, string) {
 	case c.field.Holds == catalog.HoldsPast && c.share("years ahead", inYearsAhead) > 0.9:
 		return against, "its values are days that lie ahead"
 	}
+	if c.field.Type == catalog.Date && c.share("clocks", atATime) > 0.8 {
+		return neutralFit, "" // as when a program wrote something down
+	}
 	return supports, "its values are dates"
 }
 
@@ -121,6 +124,9 @@ func fitNumber(c *cells) (fit, string) {
 	money := c.share("money", value.WithCurrency)
 	switch {
 	case c.field.Type == catalog.Percent && percent > 0.7:
+		if c.share("halves and more", atLeastHalf) == 0 { // as discounts and taxes are
+			return supports, "its values are small percentages"
+		}
 		return distinctive, "its values are percentages"
 	case c.field.Type != catalog.Percent && percent > 0.7:
 		return contradicts, "its values are percentages"
@@ -132,6 +138,12 @@ func fitNumber(c *cells) (fit, string) {
 		return supports, "its values are numbers"
 	}
 	return neutralFit, ""
+}
+
+// atLeastHalf reports whether a text is a percentage of fifty or more.
+func atLeastHalf(s string) bool {
+	n, err := strconv.ParseFloat(strings.ReplaceAll(strings.Trim(s, "% \u00a0\u202f"), ",", "."), 64)
+	return err == nil && n >= 50
 }
 
 // mostStaff is up to how many people the owners of records are taken to be.
@@ -237,7 +249,9 @@ var partners = regexp.MustCompile(`(?i)^\pL[\pL\pM'’.-]+(?:, \pL[\pL\pM'’.-]
 const someFirms = 0.1
 
 // withLegalForm reports whether a text is the name of a company with its legal form.
-func withLegalForm(s string) bool { return value.NameKey(s) != value.Words(s) }
+func withLegalForm(s string) bool {
+	return value.NameKey(s) != value.Words(s) || strings.HasSuffix(s, "公司")
+}
 
 func fitEmail(c *cells) (fit, string) {
 	switch {
@@ -507,6 +521,8 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are telephone numbers"
 	case f.Key && f.Type == catalog.Text && isAmounts(c.col):
 		return contradicts, "its values are amounts"
+	case f.Key && c.share("bank accounts", bankAccount.MatchString) > 0.8:
+		return contradicts, "its values are numbers of bank accounts"
 	case f.Key && f.Type == catalog.Text && c.writtenDates() > 0.6:
 		return contradicts, "its values are dates"
 	case f.Key && f.Type == catalog.Text &&
@@ -523,6 +539,9 @@ func fitNames(c *cells) (fit, string) {
 	}
 	return neutralFit, ""
 }
+
+// bankAccount is the form of the number of a bank account by ISO 13616 (IBAN).
+var bankAccount = regexp.MustCompile(`^[A-Z]{2}\d{2} ?(?:[A-Z0-9]{4} ?){3,7}[A-Z0-9]{0,3}$`)
 
 // fitRemarks is for what is said of a record, which is no list of companies.
 func fitRemarks(c *cells) (fit, string) {

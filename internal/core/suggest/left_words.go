@@ -19,7 +19,8 @@ func sentence(s string) bool {
 	words := strings.Fields(s)
 	return slices.ContainsFunc(words[min(1, len(words)):], func(w string) bool {
 		first, _ := utf8.DecodeRuneInString(w)
-		return unicode.IsLower(first) && len([]rune(w)) > 3
+		short := strings.Contains(strings.TrimRight(w, ".,"), ".") // d.o.o.
+		return unicode.IsLower(first) && len([]rune(w)) > 3 && !short
 	})
 }
 

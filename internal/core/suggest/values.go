@@ -141,6 +141,8 @@ type kindsOf struct {
 	memo   map[string]float64
 	names  map[string]float64 // how many of the texts name records that are there, by type
 	beside bool               // given names stand in the column before or behind
+	mailed mailed             // whether they stand in the e-mail addresses of the sheet
+	housed bool               // its domains are called after them
 
 	readers map[string]*value.Reader // of the fields that columns are compared with, kept for the next one
 }
@@ -186,6 +188,25 @@ func fitKind(f catalog.Field, kinds kindsOf) (fit, string) {
 	}
 	if role == textkind.Family && kinds.p[textkind.Given] > 0.99 && kinds.texts >= fewestToTell {
 		return contradicts, "its values look like given names"
+	}
+	if kinds.housed && kinds.mailed != inMails {
+		switch role {
+		case textkind.Company:
+			return tell, "the addresses of the net are called after its values"
+		case textkind.Family, textkind.Given, textkind.Town:
+			return against, "the addresses of the net are called after its values"
+		}
+	}
+	if role == textkind.Family {
+		switch {
+		case kinds.mailed == inMails && kinds.p[textkind.Given] < 0.5:
+			return tell, "its values stand in the e-mail addresses"
+		case kinds.mailed == notInMails:
+			return contradicts, "its values stand in no e-mail address, as those of another column do"
+		}
+	}
+	if role == textkind.Town && kinds.mailed == inMails {
+		return contradicts, "its values stand in the e-mail addresses"
 	}
 	if role == textkind.Family || role == textkind.Town { // which are often the same words
 		both := kinds.p[textkind.Family] + kinds.p[textkind.Town]

@@ -1,0 +1,155 @@
+package suggest
+
+import (
+	"slices"
+	"strings"
+	"unicode"
+
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/textkind"
+	"uchi/internal/core/value"
+)
+
+// Names of people stand in their e-mail addresses: a column of words of which most are there is of such names, and
+// where there is one of family names, others that look like family names are of something else. The names of companies
+// stand in their domains.
+
+// mailed is whether the texts of a column stand in the e-mail addresses of its sheet.
+type mailed int
+
+const (
+	untold     mailed = iota // the addresses do not tell
+	inMails                  // most do
+	notInMails               // hardly any does, and those of another column that is not of given names do
+)
+
+const (
+	// fewestMails is how many addresses with words of some length it takes for them to tell.
+	fewestMails = 8
+	// mostMailed and leastMailed are how many texts of a column stand in addresses where it is of names, and where it is not.
+	mostMailed, leastMailed = 0.5, 0.1
+	// fewestHouses is how many domains it takes for them to tell, and shortestHouse how long the beginning of a name
+	// is that is looked for there.
+	fewestHouses, shortestHouse = 5, 4
+)
+
+// askMails finds out which columns hold words of the e-mail addresses, and names of the domains.
+func (v *View) askMails() {
+	v.askDomains()
+	words := mailWords(v.columns)
+	if words == nil {
+		return
+	}
+	families := false
+	shares := make([]float64, len(v.columns))
+	for n, col := range v.columns {
+		if len(col.Samples) < fewestToTell || v.kinds[n].length < 3 {
+			continue
+		}
+		shares[n] = share(col.Samples, func(s string) bool {
+			return !strings.Contains(s, "@") && (words[lettersOf(value.Fold(s))] || words[lettersOf(value.Fold(inPlainLetters.Replace(s)))])
+		})
+		families = families || shares[n] > mostMailed && v.kinds[n].p[textkind.Given] < 0.5
+	}
+	for n, col := range v.columns {
+		switch {
+		case shares[n] > mostMailed:
+			v.kinds[n].mailed = inMails
+		case families && shares[n] < leastMailed && len(col.Samples) >= fewestToTell:
+			v.kinds[n].mailed = notInMails
+		}
+	}
+}
+
+// askDomains finds the one column after whose texts the domains are called: where people and their companies have
+// one name, they do not tell which is which.
+func (v *View) askDomains() {
+	houses := domainsOf(v.columns)
+	if len(houses) < fewestHouses {
+		return
+	}
+	var after []int
+	for n, col := range v.columns {
+		if len(col.Samples) >= fewest && share(col.Samples, func(s string) bool {
+			return calledAfter(houses, value.Fold(s)) || calledAfter(houses, value.Fold(inPlainLetters.Replace(s)))
+		}) > mostMailed {
+			after = append(after, n)
+		}
+	}
+	if len(after) == 1 {
+		v.kinds[after[0]].housed = true
+	}
+}
+
+// mailWords gives the words before the sign of the e-mail addresses of many houses, without what parts them; nil
+// where there are too few.
+func mailWords(columns []sheet.Column) map[string]bool {
+	words := map[string]bool{}
+	told := 0
+	for _, col := range columns {
+		for _, s := range col.Samples {
+			box, _, ok := strings.Cut(value.Fold(s), "@")
+			if !ok || strings.Contains(box, " ") {
+				continue
+			}
+			parts := strings.FieldsFunc(box, func(r rune) bool { return r == '.' || r == '_' || r == '-' })
+			for _, p := range parts {
+				words[lettersOf(p)] = len(p) > 2
+			}
+			if len(parts) > 1 {
+				told++
+			}
+		}
+	}
+	if told < fewestMails {
+		return nil
+	}
+	return words
+}
+
+// domainsOf gives the domains of the e-mail addresses and web addresses, their letters before the last dot, but
+// those that many have mailboxes at.
+func domainsOf(columns []sheet.Column) (list []string) {
+	seen := map[string]bool{}
+	for _, col := range columns {
+		for _, s := range col.Samples {
+			s = value.Fold(s)
+			_, domain, ok := strings.Cut(s, "@")
+			if !ok {
+				_, domain, ok = strings.Cut(s, "www.")
+			}
+			if domain, _, _ = strings.Cut(domain, "/"); !ok || value.PrivateDomain(domain) || seen[domain] {
+				continue
+			}
+			seen[domain] = true
+			if end := strings.LastIndexByte(domain, '.'); end > 0 {
+				list = append(list, lettersOf(domain[:end]))
+			}
+		}
+	}
+	return list
+}
+
+// calledAfter reports whether a domain begins like a word of a name that is folded, or the name like the domain.
+func calledAfter(houses []string, name string) bool {
+	if strings.ContainsAny(name, "@/") {
+		return false
+	}
+	all := lettersOf(name)
+	return slices.ContainsFunc(houses, func(h string) bool {
+		return len(h) >= shortestHouse && strings.HasPrefix(all, h) || slices.ContainsFunc(strings.Fields(name), func(w string) bool {
+			w = lettersOf(w)
+			return len(w) >= shortestHouse && strings.HasPrefix(h, w)
+		})
+	})
+}
+
+// lettersOf leaves the letters of a text.
+func lettersOf(s string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) {
+			return r
+		}
+		return -1
+	}, s)
+}
