@@ -54,17 +54,19 @@ func (l *left) behindStreet() {
 // townWords are words as towns are written.
 var townWords = regexp.MustCompile(`^\p{Lu}[\p{L}\p{M} .'’()-]+$`)
 
-// besideTowns takes a column that says nothing, and stands beside that of the towns, or between
+// besideTowns takes a column that says nothing, and stands beside that of the towns of whole addresses, or between
 // streets and countries, for the postal codes. Where no towns are told yet, they are words that look like towns beside such a column.
 func (l *left) besideTowns() {
 	code, town, ok := l.codeAndTown()
 	if _, coded := l.given(code.Name); !ok || coded {
 		return
 	}
+	street, _ := l.target.Type.FieldAs(catalog.AsStreet)
+	along, addressed := l.given(street.Name)
 	if header, given := l.given(town.Name); given {
 		at := l.placeOf(header)
 		col, ok := onlyOne(l.beside(at), func(c remaining) bool { return likeCodes(c) && goTogether(*c.Column, l.view.columns[at]) })
-		if ok {
+		if ok && addressed { // beside towns alone they may be numbers of anything
 			l.take(col, code.Name, "it stands beside the towns, and its values look like their codes")
 		}
 		return
@@ -82,10 +84,9 @@ func (l *left) besideTowns() {
 		l.take(towns, town.Name, "its values look like towns, beside those that look like their codes")
 		return
 	}
-	street, _ := l.target.Type.FieldAs(catalog.AsStreet)
 	country, _ := l.target.Type.FieldAs(catalog.AsCountry)
-	header, _ := l.given(street.Name)
-	if end, given := l.given(country.Name); given && codes.at == l.placeOf(header)+1 && l.placeOf(end) == codes.at+1 {
+	end, given := l.given(country.Name)
+	if addressed && given && codes.at == l.placeOf(along)+1 && l.placeOf(end) == codes.at+1 {
 		l.take(codes, code.Name, "it stands between street and country, and its values look like postal codes")
 	}
 }

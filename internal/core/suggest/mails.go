@@ -20,6 +20,7 @@ type mailed int
 const (
 	untold     mailed = iota // the addresses do not tell
 	inMails                  // most do
+	endsMails                // most do, as the last word, where family names mostly stand
 	notInMails               // hardly any does, and those of another column that is not of given names do
 )
 
@@ -46,15 +47,28 @@ func (v *View) askMails() {
 		if len(col.Samples) < fewestToTell || v.kinds[n].length < 3 {
 			continue
 		}
+		ends := 0
 		shares[n] = share(col.Samples, func(s string) bool {
-			return !strings.Contains(s, "@") && (words[lettersOf(value.Fold(s))] || words[lettersOf(value.Fold(inPlainLetters.Replace(s)))])
+			in := words[lettersOf(value.Fold(s))]
+			if in == untold {
+				in = words[lettersOf(value.Fold(inPlainLetters.Replace(s)))]
+			}
+			if in == endsMails {
+				ends++
+			}
+			return in != untold
 		})
-		families = families || shares[n] > mostMailed && v.kinds[n].p[textkind.Given] < 0.5
+		if shares[n] > mostMailed {
+			v.kinds[n].mailed = inMails
+			if float64(ends) > mostMailed*shares[n]*float64(len(col.Samples)) {
+				v.kinds[n].mailed = endsMails
+				families = families || v.kinds[n].p[textkind.Given] < 0.5
+			}
+		}
 	}
 	for n, col := range v.columns {
 		switch {
 		case shares[n] > mostMailed:
-			v.kinds[n].mailed = inMails
 		case families && shares[n] < leastMailed && len(col.Samples) >= fewestToTell:
 			v.kinds[n].mailed = notInMails
 		}
@@ -81,10 +95,10 @@ func (v *View) askDomains() {
 	}
 }
 
-// mailWords gives the words before the sign of the e-mail addresses of many houses, without what parts them; nil
-// where there are too few.
-func mailWords(columns []sheet.Column) map[string]bool {
-	words := map[string]bool{}
+// mailWords gives the words before the sign of the e-mail addresses of two words or more, without what parts them;
+// nil where there are too few.
+func mailWords(columns []sheet.Column) map[string]mailed {
+	words := map[string]mailed{}
 	told := 0
 	for _, col := range columns {
 		for _, s := range col.Samples {
@@ -93,11 +107,18 @@ func mailWords(columns []sheet.Column) map[string]bool {
 				continue
 			}
 			parts := strings.FieldsFunc(box, func(r rune) bool { return r == '.' || r == '_' || r == '-' })
-			for _, p := range parts {
-				words[lettersOf(p)] = len(p) > 2
+			if len(parts) < 2 {
+				continue
 			}
-			if len(parts) > 1 {
-				told++
+			told++
+			for n, p := range parts {
+				switch p = lettersOf(p); {
+				case len(p) < 3:
+				case n == len(parts)-1:
+					words[p] = endsMails
+				case words[p] == untold:
+					words[p] = inMails
+				}
 			}
 		}
 	}

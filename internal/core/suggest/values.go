@@ -189,7 +189,8 @@ func fitKind(f catalog.Field, kinds kindsOf) (fit, string) {
 	if role == textkind.Family && kinds.p[textkind.Given] > 0.99 && kinds.texts >= fewestToTell {
 		return contradicts, "its values look like given names"
 	}
-	if kinds.housed && kinds.mailed != inMails {
+	named := kinds.mailed == inMails || kinds.mailed == endsMails
+	if kinds.housed && !named {
 		switch role {
 		case textkind.Company:
 			return tell, "the addresses of the net are called after its values"
@@ -199,13 +200,13 @@ func fitKind(f catalog.Field, kinds kindsOf) (fit, string) {
 	}
 	if role == textkind.Family {
 		switch {
-		case kinds.mailed == inMails && kinds.p[textkind.Given] < 0.5:
+		case kinds.mailed == endsMails && kinds.p[textkind.Given] < 0.5:
 			return tell, "its values stand in the e-mail addresses"
 		case kinds.mailed == notInMails:
 			return contradicts, "its values stand in no e-mail address, as those of another column do"
 		}
 	}
-	if role == textkind.Town && kinds.mailed == inMails {
+	if role == textkind.Town && named {
 		return contradicts, "its values stand in the e-mail addresses"
 	}
 	if role == textkind.Family || role == textkind.Town { // which are often the same words
