@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -353,5 +354,35 @@ func TestRoutinesByCommand(t *testing.T) {
 		line{does: "workspaces|add|branch"},
 		line{does: "routine|copy|branch|--to|branch", says: []string{"branch"}},
 		line{does: "routine|-w|branch", says: []string{"branch"}},
+	)
+}
+
+// A file whose cells have changed places under the same names is not loaded by a routine without a look; what a
+// person has let pass once, passes again.
+func TestChangedPlacesWaitForALook(t *testing.T) {
+	s := serve(t)
+	sheet := func(name, given, family string) string {
+		text := "Vorname,Nachname,Mail,Ort\n"
+		for n, g := range strings.Fields(given) {
+			text += g + "," + strings.Fields(family)[n] + "," + name + strconv.Itoa(n) + "@quay.example,Laboe\n"
+		}
+		return s.file(name+".csv", text)
+	}
+	const given, family = "Ingrid Matteo Annika Helena Carlos Camille Heinrich Gudrun", "Solbakken Lindqvist Petersen Rousseau Virtanen Schröder Andersson Kowalski"
+	const given2, family2 = "Thomas Birgit Claudia Stefan Wolfgang Sabine Martina Jürgen", "Nilsson Hoffmann Bergström Schneider Johansen Wagner Zimmermann Nowak"
+	first, turned := sheet("first", given, family), sheet("turned", family, given)
+	s.runs(
+		line{does: "import|" + first + "|--into|contact|--yes", says: []string{"created 8"}},
+		line{does: "routine|save|people|--import|1"},
+		line{does: "import|" + turned + "|--routine|people|--yes", code: 1,
+			says: []string{"Nachname goes to family_name", "look like given names", "unlike_columns", "uchi load 2"}},
+		line{does: "records|contact", says: []string{"8 contacts"}},
+		line{does: "bundle|" + turned + "|" + sheet("other", given2, family2) + "|--yes", code: 1, says: []string{"unlike_columns", "uchi bundles load"}},
+		line{does: "records|contact", says: []string{"8 contacts"}},
+	)
+	s.runs(
+		line{does: "check|2"},
+		line{does: "load|2|--yes", says: []string{"updated 8"}},
+		line{does: "import|" + sheet("again", family2, given2) + "|--routine|people|--yes", code: 3, says: []string{"!unlike_columns"}},
 	)
 }

@@ -132,7 +132,11 @@ func (a *app) importBundle(ctx context.Context, c *client.Conn, files []string, 
 		}
 		return heldOr(bundleHeld(b))
 	}
-	if !f.yes {
+	if f.yes {
+		if err := a.lookedAll(ctx, c, b); err != nil {
+			return err
+		}
+	} else {
 		ok, err := a.confirm(bundleQuestion(b))
 		if err != nil || !ok {
 			fmt.Fprintf(a.errs, "The check is kept; load it with: uchi bundles load %d\n", b.Id)
@@ -140,6 +144,24 @@ func (a *app) importBundle(ctx context.Context, c *client.Conn, files []string, 
 		}
 	}
 	return a.loadBundle(ctx, c, b.Id, f.policy)
+}
+
+// lookedAll gives an error where a file of a bundle that was recognised holds something else than its routine takes.
+func (a *app) lookedAll(ctx context.Context, c *client.Conn, b client.Bundle) error {
+	for _, x := range b.Imports {
+		if x.Routine == "" {
+			continue
+		}
+		r, err := c.SuggestWithResponse(ctx, c.Workspace, x.Import.Id, &client.SuggestParams{})
+		if err != nil {
+			return err
+		}
+		err = looked(x.Import.Id, x.Import.Name, r.JSON200.Unlike, fmt.Sprintf("uchi bundles load %d", b.Id))
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (a *app) loadBundle(ctx context.Context, c *client.Conn, id int64, policy client.BundlePolicy) error {

@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -110,12 +111,13 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 			return err
 		}
 	}
-	lacks, err := a.showDrift(ctx, c, i)
+	r, err := c.SuggestWithResponse(ctx, c.Workspace, i.Id, &client.SuggestParams{})
 	if err != nil {
 		return err
 	}
+	lacks := a.showDrift(i, r.JSON200.Routines)
 	if !a.asJSON {
-		if err := a.showMapping(ctx, c, i); err != nil {
+		if err := a.showMapping(ctx, c, i, *r.JSON200); err != nil {
 			return err
 		}
 	}
@@ -128,6 +130,11 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 		return fault.New(fault.Conflict, sheet.HeaderTooLong, "the header has more names than the rows have cells, so nothing is "+
 			"loaded without a look").With(i.Routine.Name).
 			Mended(fmt.Sprintf("Look at the columns with uchi mapping %d, and load them as they stand with uchi load %d.", i.Id, i.Id))
+	}
+	if f.yes && i.Routine.Name != "" {
+		if err := looked(i.Id, i.Name, r.JSON200.Unlike, fmt.Sprintf("uchi load %d", i.Id)); err != nil {
+			return err
+		}
 	}
 	if i, err = a.check(ctx, c, i.Id); err != nil {
 		return err
@@ -154,6 +161,20 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 		}
 	}
 	return a.loadAndShow(ctx, c, i.Id, client.LoadRequest{})
+}
+
+// looked gives an error where a column of an import holds something else than what a routine places it on, and nobody
+// has let such a file pass before. Load is how it is loaded all the same.
+func looked(id int64, name string, list []client.Unlike, load string) error {
+	at := slices.IndexFunc(list, func(u client.Unlike) bool { return u.Field != "" && !u.Passed })
+	if at < 0 {
+		return nil
+	}
+	u := list[at]
+	return fault.New(fault.Conflict, "unlike_columns", fmt.Sprintf("%s goes to %s by the routine, but %s, so nothing is loaded "+
+		"without a look", u.Column, u.Place(), u.Why)).With(name).
+		Mended(fmt.Sprintf("Place the columns with uchi mapping %d --map field=Header, or load them as they stand with %s; then the "+
+			"routine takes such files.", id, load))
 }
 
 // source gives the import of a file, or of the table below that of another import.
@@ -213,15 +234,8 @@ func (a *app) chooseType(ctx context.Context, c *client.Conn, i client.Import, f
 
 // showDrift says what is otherwise in a file than in those that its routine was made
 // for, and gives the missing columns that are needed.
-func (a *app) showDrift(ctx context.Context, c *client.Conn, i client.Import) (lacks []string, err error) {
-	if i.Routine.Name == "" {
-		return nil, nil
-	}
-	r, err := c.SuggestWithResponse(ctx, c.Workspace, i.Id, &client.SuggestParams{})
-	if err != nil {
-		return nil, err
-	}
-	for _, k := range r.JSON200.Routines {
+func (a *app) showDrift(i client.Import, known []client.Recognised) (lacks []string) {
+	for _, k := range known {
 		if k.Name != i.Routine.Name {
 			continue
 		}
@@ -249,7 +263,7 @@ func (a *app) showDrift(ctx context.Context, c *client.Conn, i client.Import) (l
 				strings.Join(lines, "\n  "))
 		}
 	}
-	return lacks, nil
+	return lacks
 }
 
 func heldOr(held int64) error {

@@ -99,12 +99,8 @@ func (a *app) recordType(ctx context.Context, c *client.Conn, name string) (cata
 	return *r.JSON200, nil
 }
 
-func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) error {
+func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import, s client.Suggestions) error {
 	types, err := a.draftTypes(ctx, c, i.Routine)
-	if err != nil {
-		return err
-	}
-	r, err := c.SuggestWithResponse(ctx, c.Workspace, i.Id, &client.SuggestParams{})
 	if err != nil {
 		return err
 	}
@@ -128,12 +124,12 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 		}
 	}
 	fmt.Fprintln(a.out)
-	a.showColumns(i, types, r.JSON200.Columns)
-	for _, u := range r.JSON200.Unlike {
+	a.showColumns(i, types, s.Columns)
+	for _, u := range s.Unlike {
 		if u.Field == "" { // it is among what was noticed
 			continue
 		}
-		fmt.Fprintf(a.out, "%s goes to %s, but %s\n", u.Column, strings.TrimPrefix(u.Draft+"."+u.Field, "."), u.Why)
+		fmt.Fprintf(a.out, "%s goes to %s, but %s\n", u.Column, u.Place(), u.Why)
 	}
 	for n, d := range i.Routine.Drafts {
 		a.showDraft(i.Routine, d, types[n])
@@ -142,19 +138,19 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 		fmt.Fprintln(a.out, "A record that is held does not hold the others of its row.")
 	}
 	fmt.Fprintln(a.out)
-	for _, k := range r.JSON200.Routines {
+	for _, k := range s.Routines {
 		if i.Routine.Name != k.Name {
 			fmt.Fprintf(a.out, "The routine %q fits (%d%% of its columns%s%s); use it with --routine\n", k.Name,
 				int(k.Share*100), drift(", missing ", columnsOf(k.Missing)), drift(", new ", k.New)+drift(", not known: ",
 					newValues(k.Values)))
 		}
 	}
-	a.showHome(i, r.JSON200.Home)
-	if set := r.JSON200.Together; len(set.Types) > 0 {
+	a.showHome(i, s.Home)
+	if set := s.Together; len(set.Types) > 0 {
 		fmt.Fprintf(a.out, "%s; make these records of each row with --into %s --add %s\n", set.Reason, set.Types[0],
 			strings.Join(set.Types[1:], " --add "))
 	}
-	for _, d := range r.JSON200.Drafts {
+	for _, d := range s.Drafts {
 		add := d.Type
 		if d.Name != "" {
 			add = d.Name + "=" + d.Type

@@ -323,7 +323,11 @@ func (a *app) mappingCmd() *cobra.Command {
 				fmt.Fprintln(a.out, "No column is mapped yet.")
 				return nil
 			}
-			return a.showMapping(ctx, c, i)
+			r, err := c.SuggestWithResponse(ctx, c.Workspace, i.Id, &client.SuggestParams{})
+			if err != nil {
+				return err
+			}
+			return a.showMapping(ctx, c, i, *r.JSON200)
 		},
 	}
 	change.add(cmd.Flags())

@@ -343,6 +343,20 @@ func (s *Store) Imports(ctx context.Context, workspace string, f ImportFilter) (
 	return list, s.veil(ctx, workspace, each...)
 }
 
+// LoadedBy gives the import before one that was the last to write records by a routine; ok is false where none has.
+func (s *Store) LoadedBy(ctx context.Context, workspace, routine string, before int64) (i Import, ok bool, err error) {
+	err = s.db.GetContext(ctx, &i, `select `+importColumns+importFrom+`
+		where i.workspace = $1 and i.routine->>'name' = $2 and i.id < $3 and i.written and i.state <> 'undone'
+		order by i.id desc limit 1`, workspace, routine, before)
+	if IsMissing(err) {
+		return i, false, nil
+	}
+	if err != nil {
+		return i, false, fmt.Errorf("find import by its routine: %w", err)
+	}
+	return i, true, nil
+}
+
 func pattern(text string) string {
 	if text == "" {
 		return ""

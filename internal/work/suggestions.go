@@ -77,6 +77,9 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 			}
 		}
 		out.Unlike, out.Opposite = view.Unlike(targets, drafts), suggest.Opposite(targets, drafts)
+		if err := s.passedBefore(ctx, c, i, out.Unlike); err != nil {
+			return out, err
+		}
 	}
 	for n, d := range drafts {
 		for _, p := range mapping.Partings(targets[n].Type) {
@@ -85,6 +88,23 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 		}
 	}
 	return out, nil
+}
+
+// passedBefore marks the columns that were as unlike in the file that was loaded last by the routine of an import:
+// what a person has let pass once passes again.
+func (s *Service) passedBefore(ctx context.Context, c catalog.Catalog, i store.Import, list []suggest.Unlike) error {
+	if i.Routine.V.Name == "" || len(list) == 0 {
+		return nil
+	}
+	before, ok, err := s.store.LoadedBy(ctx, i.Workspace, i.Routine.V.Name, i.ID)
+	if err != nil || !ok {
+		return err
+	}
+	was := saidOf(unlike(c, before))
+	for n, u := range saidOf(list) {
+		list[n].Passed = slices.Contains(was, u)
+	}
+	return nil
 }
 
 // namesOf gives what the sheet of an import is called, the nearest first: what the import is

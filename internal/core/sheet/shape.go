@@ -79,7 +79,7 @@ func classOf(shape string) string {
 	case strings.HasPrefix(figures, "9/9/9") || strings.HasPrefix(figures, "9.9.9") && shape != "9+.9+.9+" ||
 		strings.HasPrefix(figures, "9-9-9"):
 		return "date"
-	case figures == "9.9.9":
+	case figures == "9.9.9", figures == "9. 9. 9": // as in Czech and Slovak
 		return "date"
 	case strings.Trim(figures, "9.,-'() ") == "":
 		return "number"

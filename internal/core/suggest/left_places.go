@@ -65,7 +65,10 @@ func (l *left) besideTowns() {
 	along, addressed := l.given(street.Name)
 	if header, given := l.given(town.Name); given {
 		at := l.placeOf(header)
-		col, ok := onlyOne(l.beside(at), func(c remaining) bool { return likeCodes(c) && goTogether(*c.Column, l.view.columns[at]) })
+		col, ok := onlyOne(l.beside(at), func(c remaining) bool {
+			between := c.at == at-1 && c.at == l.placeOf(along)+1 // a large town has very many
+			return likeCodes(c) && (between || goTogether(*c.Column, l.view.columns[at]))
+		})
 		if ok && addressed { // beside towns alone they may be numbers of anything
 			l.take(col, code.Name, "it stands beside the towns, and its values look like their codes")
 		}

@@ -18,7 +18,11 @@ type Unlike struct {
 	Draft  string `json:"draft,omitempty"` // of several in a row
 	Field  string `json:"field,omitempty"` // none when it is all of the sheet
 	Why    string `json:"why"`
+	Passed bool   `json:"passed,omitempty"` // a file that was so was loaded by the routine before
 }
+
+// Place names the field as a routine does: with its draft, where a row makes several.
+func (u Unlike) Place() string { return strings.TrimPrefix(u.Draft+"."+u.Field, ".") }
 
 // Unlike finds them: a file may have the headers of the one before and other things below them.
 // What has a list of its own for the words, is computed or put together is left to those who made
@@ -65,7 +69,7 @@ func (v *View) unlike(t catalog.RecordType, f catalog.Field, take mapping.Take, 
 	case "":
 		fit, what := fitOf(t, f, col, kinds)
 		switch {
-		case fit == contradicts:
+		case fit == contradicts, fit == against && f.Type == catalog.Phone && f.Name == "mobile": // of which it has lines
 			return what
 		case sure && f.ComparedAs() == catalog.AsCompanyName && kinds.p[textkind.FullName] > 0.97 &&
 			share(col.Samples, withLegalForm) == 0: // Marina Gdynia S.A. is nobody

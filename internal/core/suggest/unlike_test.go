@@ -62,6 +62,24 @@ func TestNothingIsTakenUnderNamesTooMany(t *testing.T) {
 	}
 }
 
+// Lines where mobile numbers belong are said; mobile numbers where any telephone is asked for are not.
+func TestLinesUnderMobileNumbers(t *testing.T) {
+	contact, _ := standard(t).Type("contact")
+	columns := columnsOf("A=+420 377 312 265|+420 541 586 721|+420 224 811 100|+420 595 490 158|+420 377 846 108|+420 541 088 865;" +
+		"B=+420 602 068 020|+420 721 219 965|+420 721 687 397|+420 777 083 047|+420 603 111 222|+420 602 437 080")
+	for mobile, want := range map[string]string{"A": "A: its values are no mobile numbers", "B": ""} {
+		phone := map[string]string{"A": "B", "B": "A"}[mobile]
+		d := mapping.Draft{Type: "contact", Fields: map[string]mapping.Origin{"mobile": {From: []string{mobile}}, "phone": {From: []string{phone}}}}
+		got := ""
+		for _, u := range NewView(columns).Unlike([]Target{{Type: contact}}, []mapping.Draft{d}) {
+			got += u.Column + ": " + u.Why
+		}
+		if got != want {
+			t.Errorf("mobile from %s: %q, want %q", mobile, got, want)
+		}
+	}
+}
+
 // Companies that are called as people could be are none, where some say their legal form.
 func TestCompaniesCalledLikePeople(t *testing.T) {
 	account, _ := standard(t).Type("account")

@@ -3551,6 +3551,8 @@ export interface components {
             field?: string;
             /** @description What the cells look like */
             why: string;
+            /** @description A file that was so was loaded by the routine before */
+            passed?: boolean;
         };
         ProblemCount: {
             code: string;
