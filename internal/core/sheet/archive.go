@@ -64,6 +64,9 @@ func openRows(src Source, reading Reading, limits Limits) (Reader, []io.Closer, 
 		hidden := hiding{leave: reading.Hidden == LeaveHidden, header: reading.HeaderRow}
 		hidden.off = reading.mergedFirst()
 		if format == formatODS {
+			if err := b.foreseeTable(s, &hidden); err != nil {
+				return nil, nil, err
+			}
 			t, err := b.openTable(s, hidden)
 			if err != nil {
 				return nil, nil, err

@@ -11,18 +11,23 @@ import (
 const odsContent = "content.xml"
 
 // listTables lists the tables of an OpenDocument spreadsheet. Its styles, which stand before them,
-// say which are hidden.
+// say which are hidden, and which cells are struck through.
 func (b *workbook) listTables() error {
-	style, hidden := "", map[string]bool{}
+	style, ofCells, hidden := "", false, map[string]bool{}
+	b.struck = map[string]bool{}
 	return b.each(odsContent, func(x *xmlReader) error {
 		if x.kind != xmlStart {
 			return nil
 		}
 		switch string(x.name) {
 		case "style":
-			style = x.attr("name")
+			style, ofCells = x.attr("name"), x.attr("family") == "table-cell"
 		case "table-properties":
 			hidden[style] = x.attr("display") == "false"
+		case "text-properties":
+			if line := x.attr("text-line-through-style"); ofCells && line != "" && line != "none" {
+				b.struck[style] = true
+			}
 		case "table":
 			b.sheets = append(b.sheets, sheetPart{name: x.attr("name"), part: odsContent, hidden: hidden[x.attr("style-name")]})
 		}
@@ -57,6 +62,42 @@ func (b *workbook) openTable(s sheetPart, hidden hiding) (*tableRows, error) {
 		return nil, err
 	}
 	return &tableRows{book: b, part: r, x: newXML(r, b.limits.CellBytes*2), name: s.name, hiding: hidden}, nil
+}
+
+// foreseeTable finds the place behind all cells of a table that has some that are struck through, before its rows are
+// read.
+func (b *workbook) foreseeTable(s sheetPart, h *hiding) error {
+	f, ok := b.file(s.part)
+	if !ok || len(b.struck) == 0 || h.header == 0 || f.UncompressedSize64 > largestCovered {
+		return nil
+	}
+	r, err := unpack(f, b.limits)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	x := newXML(r, b.limits.CellBytes*2)
+	in, row, at, width, struck := false, int64(0), 0, 0, false
+	for x.next() == nil { // what is wrong with it is said when it is read
+		if x.kind != xmlStart {
+			continue
+		}
+		switch string(x.name) {
+		case "table":
+			in = x.attr("name") == s.name
+		case "table-row":
+			row, at = row+int64(x.number("number-rows-repeated", 1)), 0
+		case "table-cell", "covered-table-cell":
+			if at += x.number("number-columns-repeated", 1); in && !x.empty {
+				width = max(width, at)
+				struck = struck || row > h.header && b.struck[x.attr("style-name")]
+			}
+		}
+	}
+	if struck && width < b.limits.Columns {
+		h.struckAt = width
+	}
+	return nil
 }
 
 // Close ends the reading.
@@ -117,15 +158,17 @@ func (t *tableRows) Next() (Row, error) {
 						Row: t.row + 1}).Mended("Take the repeated rows out, or send the sheet as CSV.")
 			}
 			t.row++
-			t.cells = t.fill(t.row, t.cells)
-			t.repeat = count - 1
+			t.cells = t.strike(t.row, t.fill(t.row, t.cells))
+			if t.repeat = count - 1; len(t.through) > 0 {
+				t.struck += int64(t.repeat)
+			}
 			return Row{Number: t.row, Cells: t.cells}, nil
 		}
 	}
 }
 
 func (t *tableRows) readRow() error {
-	t.cells, t.bytes = t.cells[:0], 0
+	t.cells, t.bytes, t.through = t.cells[:0], 0, t.through[:0]
 	blank := 0
 	for {
 		if err := t.x.next(); err != nil {
@@ -141,6 +184,7 @@ func (t *tableRows) readRow() error {
 			if t.x.number("number-columns-spanned", 1) > 1 || down > 1 {
 				t.merges(t.row + 1)
 			}
+			struck := t.struckAt > 0 && t.book.struck[t.x.attr("style-name")]
 			text, err := t.cell(name)
 			if err != nil {
 				return err
@@ -163,6 +207,9 @@ func (t *tableRows) readRow() error {
 				t.cells = append(t.cells, "")
 			}
 			for range count {
+				if struck {
+					t.through = append(t.through, len(t.cells))
+				}
 				t.cells = append(t.cells, text)
 			}
 		}

@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"archive/zip"
 	"bytes"
 	"fmt"
 	"slices"
@@ -73,4 +74,68 @@ func TestStruckThrough(t *testing.T) {
 			t.Errorf("%v: %v", x.struck, told)
 		}
 	}
+}
+
+// In OpenDocument as well, where styles have names and equal rows are written once.
+func TestStruckThroughInOpenDocument(t *testing.T) {
+	const styles = `<office:automatic-styles>
+		<style:style style:name="ce1" style:family="table-cell"><style:text-properties style:text-line-through-style="solid" style:text-line-through-type="single"/></style:style>
+		<style:style style:name="ce2" style:family="table-cell"><style:text-properties style:text-line-through-style="none"/></style:style>
+		<style:style style:name="T1" style:family="text"><style:text-properties style:text-line-through-style="solid"/></style:style>
+		</office:automatic-styles>`
+	cell := func(style, text string) string {
+		return `<table:table-cell table:style-name="` + style + `" office:value-type="string"><text:p>` + text + `</text:p></table:table-cell>`
+	}
+	row := func(cells ...string) string {
+		return `<table:table-row>` + strings.Join(cells, "") + `</table:table-row>`
+	}
+	head := row(cell("ce2", "Name"), cell("ce2", "Phone"))
+	gap := `<table:table-cell table:number-columns-repeated="1000"/>`
+	for name, x := range map[string]struct {
+		rows, header, want string
+		count              int64
+	}{
+		"a row, a cell, two rows at once": {row(cell("ce1", "Berg"), cell("ce1", "1"), gap) + row(cell("ce2", "Lie"), cell("ce1", "2")) +
+			row(cell("T1", "Moe"), cell("", "3")) +
+			strings.Replace(row(cell("ce1", "Ek")), "table-row", `table-row table:number-rows-repeated="2"`, 1),
+			"Name|Phone|Struck through", "Berg|1|yes Lie|2|B Moe|3 Ek||yes Ek||yes", 4},
+		"none":            {row(cell("ce2", "Berg"), cell("T1", "1")), "Name|Phone", "Berg|1", 0},
+		"the header only": {row(cell("ce2", "Berg"), cell("", "1")), "Name|Phone", "Berg|1", 0},
+	} {
+		header, list, notices, err := readSource(odsOf(t, styles, head+x.rows), Reading{HeaderRow: 1})
+		ok(t, err)
+		var got []string
+		for _, r := range list {
+			got = append(got, strings.Join(r.Cells, "|"))
+		}
+		if strings.Join(header, "|") != x.header || strings.Join(got, " ") != x.want {
+			t.Errorf("%s: %q %q, want %q %q", name, strings.Join(header, "|"), strings.Join(got, " "), x.header, x.want)
+		}
+		var count int64
+		for _, n := range notices {
+			if n.Code == "struck_rows" {
+				count = n.Count
+			}
+		}
+		if count != x.count {
+			t.Errorf("%s: %d rows, want %d", name, count, x.count)
+		}
+	}
+}
+
+// odsOf makes a spreadsheet of one table, of the XML of its styles and its rows.
+func odsOf(t *testing.T, styles, rows string) Source {
+	t.Helper()
+	head, _, _ := strings.Cut(odsHead, "<office:automatic-styles>")
+	var out bytes.Buffer
+	z := zip.NewWriter(&out)
+	for name, text := range map[string]string{"mimetype": odsMime, odsContent: head + styles + `<office:body><office:spreadsheet><table:table table:name="A">` +
+		rows + `</table:table></office:spreadsheet></office:body></office:document-content>`} {
+		w, err := z.Create(name)
+		ok(t, err)
+		_, err = w.Write([]byte(text))
+		ok(t, err)
+	}
+	ok(t, z.Close())
+	return bytesSource("members.ods", out.Bytes())
 }

@@ -21,8 +21,9 @@ type workbook struct {
 	zip    *zip.Reader
 	limits Limits
 	sheets []sheetPart
-	is1904 bool        // days are counted from 1904
-	styles []cellStyle // by the number that cells carry
+	is1904 bool            // days are counted from 1904
+	styles []cellStyle     // by the number that cells carry
+	struck map[string]bool // styles of OpenDocument by which cells are struck through
 	texts  *sharedTexts
 }
 
