@@ -17,7 +17,7 @@ import (
 
 // behindStreet takes two columns that stand behind that of the streets, and say nothing, for
 // the codes and the towns: figures that are all as many, and words without any, of which
-// there are no more than of codes.
+// there are about as many.
 func (l *left) behindStreet() {
 	street, of := l.target.Type.FieldAs(catalog.AsStreet)
 	code, town, both := l.codeAndTown()
@@ -42,10 +42,8 @@ func (l *left) behindStreet() {
 	if share(towns.Samples, likePostal) > 0.5 {
 		codes, towns = towns, codes
 	}
-	figures := likeCodes(codes)
 	n := slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Name == town.Name })
-	words := x.fits[towns.at][n] != contradicts && likeTowns(towns)
-	if figures && words && towns.Distinct <= codes.Distinct && codes.Distinct <= 4*towns.Distinct {
+	if likeCodes(codes) && x.fits[towns.at][n] != contradicts && likeTowns(towns) && goTogether(*codes.Column, *towns.Column) {
 		l.take(codes, code.Name, "it stands behind the street, before or behind words that may be towns")
 		l.take(towns, town.Name, "it stands behind the street, before or behind its codes")
 	}
@@ -55,7 +53,8 @@ func (l *left) behindStreet() {
 var townWords = regexp.MustCompile(`^\p{Lu}[\p{L}\p{M} .'’()-]+$`)
 
 // besideTowns takes a column that says nothing, and stands beside that of the towns of whole addresses, or between
-// streets and countries, for the postal codes. Where no towns are told yet, they are words that look like towns beside such a column.
+// streets and countries, for the postal codes. Where no towns are told yet, they are words that look like towns
+// beside such a column.
 func (l *left) besideTowns() {
 	code, town, ok := l.codeAndTown()
 	if _, coded := l.given(code.Name); !ok || coded {

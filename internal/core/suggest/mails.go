@@ -1,7 +1,6 @@
 package suggest
 
 import (
-	"slices"
 	"strings"
 	"unicode"
 
@@ -44,7 +43,7 @@ func (v *View) askMails() {
 	families := false
 	shares := make([]float64, len(v.columns))
 	for n, col := range v.columns {
-		if len(col.Samples) < fewestToTell || v.kinds[n].length < 3 {
+		if len(col.Samples) < fewestToTell || v.kinds[n].length < 3 || !v.kinds[n].known {
 			continue
 		}
 		ends := 0
@@ -67,9 +66,7 @@ func (v *View) askMails() {
 		}
 	}
 	for n, col := range v.columns {
-		switch {
-		case shares[n] > mostMailed:
-		case families && shares[n] < leastMailed && len(col.Samples) >= fewestToTell:
+		if families && shares[n] < leastMailed && len(col.Samples) >= fewestToTell {
 			v.kinds[n].mailed = notInMails
 		}
 	}
@@ -78,14 +75,14 @@ func (v *View) askMails() {
 // askDomains finds the one column after whose texts the domains are called: where people and their companies have
 // one name, they do not tell which is which.
 func (v *View) askDomains() {
-	houses := domainsOf(v.columns)
-	if len(houses) < fewestHouses {
+	d := domainsOf(v.columns)
+	if len(d.whole) < fewestHouses {
 		return
 	}
 	var after []int
 	for n, col := range v.columns {
-		if len(col.Samples) >= fewest && share(col.Samples, func(s string) bool {
-			return calledAfter(houses, value.Fold(s)) || calledAfter(houses, value.Fold(inPlainLetters.Replace(s)))
+		if len(col.Samples) >= fewest && v.kinds[n].known && share(col.Samples, func(s string) bool {
+			return d.calledAfter(value.Fold(s)) || d.calledAfter(value.Fold(inPlainLetters.Replace(s)))
 		}) > mostMailed {
 			after = append(after, n)
 		}
@@ -128,10 +125,12 @@ func mailWords(columns []sheet.Column) map[string]mailed {
 	return words
 }
 
-// domainsOf gives the domains of the e-mail addresses and web addresses, their letters before the last dot, but
-// those that many have mailboxes at.
-func domainsOf(columns []sheet.Column) (list []string) {
-	seen := map[string]bool{}
+// domains are those of a sheet, their letters before the last dot, and how these begin.
+type domains struct{ whole, begins map[string]bool }
+
+// domainsOf gives the domains of the e-mail addresses and web addresses, but those that many have mailboxes at.
+func domainsOf(columns []sheet.Column) domains {
+	d := domains{map[string]bool{}, map[string]bool{}}
 	for _, col := range columns {
 		for _, s := range col.Samples {
 			s = value.Fold(s)
@@ -139,30 +138,41 @@ func domainsOf(columns []sheet.Column) (list []string) {
 			if !ok {
 				_, domain, ok = strings.Cut(s, "www.")
 			}
-			if domain, _, _ = strings.Cut(domain, "/"); !ok || value.PrivateDomain(domain) || seen[domain] {
+			domain, _, _ = strings.Cut(domain, "/")
+			end := strings.LastIndexByte(domain, '.')
+			if !ok || end < 0 || value.PrivateDomain(domain) {
 				continue
 			}
-			seen[domain] = true
-			if end := strings.LastIndexByte(domain, '.'); end > 0 {
-				list = append(list, lettersOf(domain[:end]))
+			house := lettersOf(domain[:end])
+			if len(house) < shortestHouse {
+				continue
+			}
+			d.whole[house] = true
+			for n := shortestHouse; n <= len(house); n++ {
+				d.begins[house[:n]] = true
 			}
 		}
 	}
-	return list
+	return d
 }
 
-// calledAfter reports whether a domain begins like a word of a name that is folded, or the name like the domain.
-func calledAfter(houses []string, name string) bool {
+// calledAfter reports whether a domain begins like a word of a name that is folded, or the name like a domain.
+func (d domains) calledAfter(name string) bool {
 	if strings.ContainsAny(name, "@/") {
 		return false
 	}
+	for w := range strings.FieldsSeq(name) {
+		if d.begins[lettersOf(w)] {
+			return true
+		}
+	}
 	all := lettersOf(name)
-	return slices.ContainsFunc(houses, func(h string) bool {
-		return len(h) >= shortestHouse && strings.HasPrefix(all, h) || slices.ContainsFunc(strings.Fields(name), func(w string) bool {
-			w = lettersOf(w)
-			return len(w) >= shortestHouse && strings.HasPrefix(h, w)
-		})
-	})
+	for n := shortestHouse; n <= len(all); n++ {
+		if d.whole[all[:n]] {
+			return true
+		}
+	}
+	return false
 }
 
 // lettersOf leaves the letters of a text.
