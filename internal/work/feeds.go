@@ -12,6 +12,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/feed"
 	"uchi/internal/core/life"
+	"uchi/internal/core/mapping"
 	"uchi/internal/core/rights"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
@@ -401,12 +402,17 @@ func unlike(c catalog.Catalog, i store.Import) []suggest.Unlike {
 	if i.Routine.V == nil {
 		return nil
 	}
-	var targets []suggest.Target
-	for _, d := range i.Routine.V.Drafts {
+	drafts := i.Routine.V.Drafts
+	return suggest.NewView(i.Columns.V).Among(c).Unlike(targetsOf(c, drafts), drafts)
+}
+
+// targetsOf gives what the drafts of a routine are, as columns are compared with it.
+func targetsOf(c catalog.Catalog, drafts []mapping.Draft) (list []suggest.Target) {
+	for _, d := range drafts {
 		t, _ := c.Type(d.Type)
-		targets = append(targets, suggest.Target{Draft: d.Called(), Type: t})
+		list = append(list, suggest.Target{Draft: d.Called(), Type: t})
 	}
-	return suggest.NewView(i.Columns.V).Among(c).Unlike(targets, i.Routine.V.Drafts)
+	return list
 }
 
 func saidOf(list []suggest.Unlike) (out []string) {

@@ -87,7 +87,13 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 		used := i.Routine.V != nil && i.Routine.V.Name == r.Name
 		rec := against(c, r, i, columns)
 		known := rec.Share * float64(len(r.Document.V.Columns()))
-		if rec.Share >= leastShare && float64(len(rec.New)) <= mostNew*known || used {
+		fits := rec.Share >= leastShare && float64(len(rec.New)) <= mostNew*known
+		// Columns without headers are A, B and C in each file: what they hold tells whether it is of this kind.
+		if fits && i.Reading.V.NoHeader && !used {
+			set, ok := fitted(c, r.Document.V.Renamed(c), i)
+			fits = ok && len(columns.Unlike(targetsOf(c, set.Drafts), set.Drafts)) == 0
+		}
+		if fits || used {
 			rec.Values = newValues(r.Document.V, c, i)
 			list = append(list, rec)
 		}

@@ -174,6 +174,52 @@ func TestLinksDefaultsAndOwnFields(t *testing.T) {
 	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "update": 1})
 }
 
+// Files without headers all have the columns A, B and C: a routine is recognised where they hold what it takes.
+func TestRoutineOfFilesWithoutHeaders(t *testing.T) {
+	b := start(t)
+	lines := func(columns ...string) (text string) {
+		for n := range 8 {
+			for at, words := range columns {
+				if at > 0 {
+					text += ","
+				}
+				text += strings.Split(words, "|")[n]
+			}
+			text += "\n"
+		}
+		return text
+	}
+	const given, family = "Ingrid|Matteo|Annika|Helena|Carlos|Camille|Heinrich|Gudrun",
+		"Solbakken|Lindqvist|Petersen|Rousseau|Virtanen|Schröder|Andersson|Kowalski"
+	const mails = "a@quay.example|b@quay.example|c@tern.example|d@tern.example|e@skua.example|f@skua.example|g@auk.example|h@auk.example"
+	none := sheet.Reading{NoHeader: true}
+	i := b.read(b.upload("contact", lines(given, family, mails)), none)
+	i = b.change(i, func(r *mapping.Routine) {
+		r.Drafts[0].Fields = map[string]mapping.Origin{"given_name": {From: []string{"A"}}, "family_name": {From: []string{"B"}},
+			"email": {From: []string{"C"}}}
+		r.Name = "members"
+	})
+	_, err := b.work.SaveRoutine(b.Context(), "main", *i.Routine.V, 0, b.person)
+	b.ok(err)
+	for name, x := range map[string]struct {
+		text string
+		want int
+	}{
+		"of halves turned":   {lines(family, given, mails), 0},
+		"with others":        {lines("Birgit|Claudia|Stefan|Wolfgang|Sabine|Martina|Jürgen|Thomas", family, mails), 1},
+		"of columns turned":  {lines(mails, given, family), 0},
+		"of something else":  {lines("Quay Ltd|Tern AS|Skua GmbH|Gull BV|Kite SA|Heron AB|Auk Oy|Knot AG", "Oslo|Bergen|Kiel|Husum|Brest|Vigo|Ghent|Turku", "1|2|3|4|5|6|7|8"), 0},
+		"of one column more": {lines(given, family, mails, "1|2|3|4|5|6|7|8"), 1},
+		"of the kind":        {lines(given, family, mails), 1},
+	} {
+		list, err := b.work.Recognise(b.Context(), b.read(b.upload("contact", x.text), none))
+		b.ok(err)
+		if len(list) != x.want {
+			t.Errorf("%s: %+v", name, list)
+		}
+	}
+}
+
 // A routine saved from one file is recognised in the next, with its drift, and
 // sets it up.
 func TestRoutineIsRecognised(t *testing.T) {
