@@ -85,3 +85,20 @@ func sortedList(s string) string {
 	slices.Sort(list)
 	return strings.Join(list, ", ")
 }
+
+// What was chosen for a column without a header, which has only its letter, says nothing of the next file's.
+func TestLettersAreNotRemembered(t *testing.T) {
+	contact, _ := standard(t).Type("contact")
+	const towns = "Laboe|Husum|Kiel|Plön|Preetz|Eutin|Ratzeburg|Mölln"
+	for header, want := range map[string]bool{"A": false, "Ha": true} {
+		columns := columnsOf(header + "=" + towns)
+		columns[0].Letter = "A"
+		taken := false
+		for _, s := range Columns(contact, columns, Memory{Key(header): "job_title"}) {
+			taken = taken || s.Taken && s.Field == "job_title"
+		}
+		if taken != want {
+			t.Errorf("%q is taken: %v", header, taken)
+		}
+	}
+}

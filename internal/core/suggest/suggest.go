@@ -76,7 +76,9 @@ func withID(t catalog.RecordType) []catalog.Field {
 func judge(f catalog.Field, n int, h header, col sheet.Column, fit fit, what string, memory Memory) (float64, string) {
 	words, reason := h.said[n].score, h.said[n].reason
 	chosen := false
-	if field, ok := memory[h.all]; ok {
+	// Where a column has no header but its letter, the one before it of that letter may have been anything.
+	lettered := col.Header == col.Letter && fit < tells
+	if field, ok := memory[h.all]; ok && !lettered {
 		if chosen = field == f.Name; chosen {
 			words, reason = 0.99, "this workspace chose it for the same header before"
 		} else {
