@@ -368,8 +368,10 @@ func TestChangedPlacesWaitForALook(t *testing.T) {
 		}
 		return s.file(name+".csv", text)
 	}
-	const given, family = "Ingrid Matteo Annika Helena Carlos Camille Heinrich Gudrun", "Solbakken Lindqvist Petersen Rousseau Virtanen Schröder Andersson Kowalski"
-	const given2, family2 = "Thomas Birgit Claudia Stefan Wolfgang Sabine Martina Jürgen", "Nilsson Hoffmann Bergström Schneider Johansen Wagner Zimmermann Nowak"
+	const given, family = "Ingrid Matteo Annika Helena Carlos Camille Heinrich Gudrun",
+		"Solbakken Lindqvist Petersen Rousseau Virtanen Schröder Andersson Kowalski"
+	const given2, family2 = "Thomas Birgit Claudia Stefan Wolfgang Sabine Martina Jürgen",
+		"Nilsson Hoffmann Bergström Schneider Johansen Wagner Zimmermann Nowak"
 	first, turned := sheet("first", given, family), sheet("turned", family, given)
 	s.runs(
 		line{does: "import|" + first + "|--into|contact|--yes", says: []string{"created 8"}},
@@ -377,10 +379,17 @@ func TestChangedPlacesWaitForALook(t *testing.T) {
 		line{does: "import|" + turned + "|--routine|people|--yes", code: 1,
 			says: []string{"Nachname goes to family_name", "look like given names", "unlike_columns", "uchi load 2"}},
 		line{does: "records|contact", says: []string{"8 contacts"}},
-		line{does: "bundle|" + turned + "|" + sheet("other", given2, family2) + "|--yes", code: 1, says: []string{"unlike_columns", "uchi bundles load"}},
+		line{does: "bundle|" + turned + "|" + sheet("other", given2, family2) + "|--yes", code: 1,
+			says: []string{"unlike_columns", "uchi bundles load"}},
 		line{does: "records|contact", says: []string{"8 contacts"}},
 	)
+	text, err := os.ReadFile(first)
+	if err != nil {
+		t.Fatal(err)
+	}
+	longer := s.file("longer.csv", strings.Replace(string(text), "Ort\n", "Ort,Land\n", 1)) // names too many
 	s.runs(
+		line{does: "import|" + longer + "|--routine|people|--yes", code: 1, says: []string{"header_too_long", "more names than"}},
 		line{does: "check|2"},
 		line{does: "load|2|--yes", says: []string{"updated 8"}},
 		line{does: "import|" + sheet("again", family2, given2) + "|--routine|people|--yes", code: 3, says: []string{"!unlike_columns"}},

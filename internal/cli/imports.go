@@ -126,11 +126,6 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 			"loaded without a look: "+strings.Join(lacks, ", ")).With(i.Routine.Name).
 			Mended(fmt.Sprintf("Place the columns with uchi mapping %d --map field=Header, or load what there is with uchi load %d.", i.Id, i.Id))
 	}
-	if f.yes && i.Routine.Name != "" && noticed(i, sheet.HeaderTooLong) {
-		return fault.New(fault.Conflict, sheet.HeaderTooLong, "the header has more names than the rows have cells, so nothing is "+
-			"loaded without a look").With(i.Routine.Name).
-			Mended(fmt.Sprintf("Look at the columns with uchi mapping %d, and load them as they stand with uchi load %d.", i.Id, i.Id))
-	}
 	if f.yes && i.Routine.Name != "" {
 		if err := looked(i.Id, i.Name, r.JSON200.Unlike, fmt.Sprintf("uchi load %d", i.Id)); err != nil {
 			return err
@@ -166,13 +161,16 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 // looked gives an error where a column of an import holds something else than what a routine places it on, and nobody
 // has let such a file pass before. Load is how it is loaded all the same.
 func looked(id int64, name string, list []client.Unlike, load string) error {
-	at := slices.IndexFunc(list, func(u client.Unlike) bool { return u.Field != "" && !u.Passed })
+	at := slices.IndexFunc(list, func(u client.Unlike) bool { return !u.Passed })
 	if at < 0 {
 		return nil
 	}
 	u := list[at]
-	return fault.New(fault.Conflict, "unlike_columns", fmt.Sprintf("%s goes to %s by the routine, but %s, so nothing is loaded "+
-		"without a look", u.Column, u.Place(), u.Why)).With(name).
+	code, said := "unlike_columns", fmt.Sprintf("%s goes to %s by the routine, but %s", u.Column, u.Place(), u.Why)
+	if u.Field == "" { // of all columns
+		code, said = sheet.HeaderTooLong, u.Why
+	}
+	return fault.New(fault.Conflict, code, said+", so nothing is loaded without a look").With(name).
 		Mended(fmt.Sprintf("Place the columns with uchi mapping %d --map field=Header, or load them as they stand with %s; then the "+
 			"routine takes such files.", id, load))
 }

@@ -205,10 +205,11 @@ func TestRoutineOfFilesWithoutHeaders(t *testing.T) {
 		text string
 		want int
 	}{
-		"of halves turned":   {lines(family, given, mails), 0},
-		"with others":        {lines("Birgit|Claudia|Stefan|Wolfgang|Sabine|Martina|Jürgen|Thomas", family, mails), 1},
-		"of columns turned":  {lines(mails, given, family), 0},
-		"of something else":  {lines("Quay Ltd|Tern AS|Skua GmbH|Gull BV|Kite SA|Heron AB|Auk Oy|Knot AG", "Oslo|Bergen|Kiel|Husum|Brest|Vigo|Ghent|Turku", "1|2|3|4|5|6|7|8"), 0},
+		"of halves turned":  {lines(family, given, mails), 0},
+		"with others":       {lines("Birgit|Claudia|Stefan|Wolfgang|Sabine|Martina|Jürgen|Thomas", family, mails), 1},
+		"of columns turned": {lines(mails, given, family), 0},
+		"of something else": {lines("Quay Ltd|Tern AS|Skua GmbH|Gull BV|Kite SA|Heron AB|Auk Oy|Knot AG",
+			"Oslo|Bergen|Kiel|Husum|Brest|Vigo|Ghent|Turku", "1|2|3|4|5|6|7|8"), 0},
 		"of one column more": {lines(given, family, mails, "1|2|3|4|5|6|7|8"), 1},
 		"of the kind":        {lines(given, family, mails), 1},
 	} {

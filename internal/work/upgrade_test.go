@@ -107,8 +107,9 @@ func TestUpgradeBringsNamesUpToDate(t *testing.T) {
 	defer conn.Close(context.Background())
 	then := map[string]string{"Vaněk s.r.o.": "vanek sro", "Vaněk, spol. s r.o.": "vanek spol s ro", "Junk KGaA": "junk kgaa",
 		"Yılmaz Ltd. Şti.": "yilmaz ltd sti", "Costa Unipessoal Lda.": "costa unipessoal", "ТОВ «Маяк»": "тов маяк",
-		"Бодуров ЕООД": "бодуров еоод", "Ky Marina": "ky marina", "Laine Ky": "laine ky", "Tmi": "tmi", "Gull Marina Ltd": "gull marina",
-		"Sprlingen": "sprlingen", "Bodur GmbH & Co. KGaA": "bodur gmbh and co kgaa"}
+		"Бодуров ЕООД": "бодуров еоод", "Ky Marina": "ky marina", "Laine Ky": "laine ky", "Tmi": "tmi",
+		"Gull Marina Ltd": "gull marina",
+		"Sprlingen":       "sprlingen", "Bodur GmbH & Co. KGaA": "bodur gmbh and co kgaa"}
 	id := 100
 	for name, key := range then {
 		id++

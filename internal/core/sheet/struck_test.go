@@ -79,7 +79,8 @@ func TestStruckThrough(t *testing.T) {
 // In OpenDocument as well, where styles have names and equal rows are written once.
 func TestStruckThroughInOpenDocument(t *testing.T) {
 	const styles = `<office:automatic-styles>
-		<style:style style:name="ce1" style:family="table-cell"><style:text-properties style:text-line-through-style="solid" style:text-line-through-type="single"/></style:style>
+		<style:style style:name="ce1" style:family="table-cell">
+		<style:text-properties style:text-line-through-style="solid" style:text-line-through-type="single"/></style:style>
 		<style:style style:name="ce2" style:family="table-cell"><style:text-properties style:text-line-through-style="none"/></style:style>
 		<style:style style:name="T1" style:family="text"><style:text-properties style:text-line-through-style="solid"/></style:style>
 		</office:automatic-styles>`
@@ -129,8 +130,9 @@ func odsOf(t *testing.T, styles, rows string) Source {
 	head, _, _ := strings.Cut(odsHead, "<office:automatic-styles>")
 	var out bytes.Buffer
 	z := zip.NewWriter(&out)
-	for name, text := range map[string]string{"mimetype": odsMime, odsContent: head + styles + `<office:body><office:spreadsheet><table:table table:name="A">` +
-		rows + `</table:table></office:spreadsheet></office:body></office:document-content>`} {
+	content := head + styles + `<office:body><office:spreadsheet><table:table table:name="A">` + rows +
+		`</table:table></office:spreadsheet></office:body></office:document-content>`
+	for name, text := range map[string]string{"mimetype": odsMime, odsContent: content} {
 		w, err := z.Create(name)
 		ok(t, err)
 		_, err = w.Write([]byte(text))

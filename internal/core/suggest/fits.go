@@ -243,7 +243,8 @@ func (c *cells) companies() (fit, string) {
 }
 
 // partners are several people, as companies are called after them: “Chapman, Hunt and Pittman”, “Smith & Sons”.
-var partners = regexp.MustCompile(`(?i)^\pL[\pL\pM'’.-]+(?:, \pL[\pL\pM'’.-]+)*(?: (?:and|und|et|y|e|en|och|og|i) | ?& ?)\pL[\pL\pM'’. -]+$`)
+var partners = regexp.MustCompile(`(?i)^\pL[\pL\pM'’.-]+(?:, \pL[\pL\pM'’.-]+)*` +
+	`(?: (?:and|und|et|y|e|en|och|og|i) | ?& ?)\pL[\pL\pM'’. -]+$`)
 
 // someFirms is how many of a column's texts must have a legal form for the others to be companies too: people have none.
 const someFirms = 0.1
@@ -312,7 +313,8 @@ func fitPhone(c *cells) (fit, string) {
 
 // noPhone is how days are written, the numbers of companies that end in those of a branch and
 // of a check (12.345.678/0001-90), and postal codes (1193-140): digits in groups too.
-var noPhone = regexp.MustCompile(`^(\d{1,2}[./-]\d{1,2}[./-]\d{2,4}|\d{4}[./-]\d{1,2}[./-]\d{1,2}|\d{2}\.\d{3}\.\d{3}/\d{4}-\d{2}|\d{4,5}-\d{3})$`)
+var noPhone = regexp.MustCompile(`^(\d{1,2}[./-]\d{1,2}[./-]\d{2,4}|\d{4}[./-]\d{1,2}[./-]\d{1,2}` +
+	`|\d{2}\.\d{3}\.\d{3}/\d{4}-\d{2}|\d{4,5}-\d{3})$`)
 
 // likePhone tells whether a text is written as telephone numbers are: digits in groups,
 // or with a plus or a nought in front.

@@ -36,7 +36,8 @@ func (v *View) whatIsLeft(target Target, columns []sheet.Column, list []Suggesti
 		l.mine[c.Header] = true
 	}
 	for _, look := range []func(){
-		l.asked, l.saidInPart, l.names, l.wholeNames, l.givenNames, l.owners, l.people, l.days, l.amounts, l.phones, l.firms, l.titles, l.ownNumber,
+		l.asked, l.saidInPart, l.names, l.wholeNames, l.givenNames, l.owners, l.people, l.days, l.amounts, l.phones,
+		l.firms, l.titles, l.ownNumber,
 		l.byCells, l.behindStreet, l.besideTowns, l.besideCodes, l.onlyDay, l.remarks,
 	} {
 		look()
@@ -273,7 +274,8 @@ func (l *left) byCells() {
 			}
 			// Where nothing else is of an address, names with a number are no streets, and words no towns.
 			if f.ComparedAs() == catalog.AsStreet && !l.seems(catalog.AsLocality, catalog.AsPostalCode) ||
-				f.ComparedAs() == catalog.AsLocality && !l.seems(catalog.AsStreet, catalog.AsPostalCode, catalog.AsCountry) && !saysInPart(col.Header, "where") {
+				f.ComparedAs() == catalog.AsLocality && !l.seems(catalog.AsStreet, catalog.AsPostalCode, catalog.AsCountry) &&
+					!saysInPart(col.Header, "where") {
 				continue
 			}
 			if (fit == tells || fit == distinctive) && l.alone(x, col.at, n) {

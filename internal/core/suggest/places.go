@@ -210,7 +210,8 @@ func tellCountry(target Target, columns []sheet.Column, list []Suggestion) []Sug
 
 // likePostalCode are the forms of postal codes that are told from numbers of other things where
 // they stand beside a town.
-var likePostalCode = regexp.MustCompile(`^(?:[A-Z]{1,3}[- ]?)?(?:\d{4,6}|\d{3} \d{2}|\d{2}[- ]\d{3}|\d{4,5}-\d{3}|\d{3}-\d{4}|\d{5}-\d{4})$|^[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}$|^\d{4} ?[A-Z]{2}$|^[A-Z]\d[A-Z] ?\d[A-Z]\d$`)
+var likePostalCode = regexp.MustCompile(`^(?:[A-Z]{1,3}[- ]?)?(?:\d{4,6}|\d{3} \d{2}|\d{2}[- ]\d{3}|\d{4,5}-\d{3}|` +
+	`\d{3}-\d{4}|\d{5}-\d{4})$|^[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}$|^\d{4} ?[A-Z]{2}$|^[A-Z]\d[A-Z] ?\d[A-Z]\d$`)
 
 // besideTown takes a column that is only called a code for the postal codes where it stands
 // beside the town or the street, holds such codes, and nothing else gives them.

@@ -69,7 +69,8 @@ func TestLinesUnderMobileNumbers(t *testing.T) {
 		"B=+420 602 068 020|+420 721 219 965|+420 721 687 397|+420 777 083 047|+420 603 111 222|+420 602 437 080")
 	for mobile, want := range map[string]string{"A": "A: its values are no mobile numbers", "B": ""} {
 		phone := map[string]string{"A": "B", "B": "A"}[mobile]
-		d := mapping.Draft{Type: "contact", Fields: map[string]mapping.Origin{"mobile": {From: []string{mobile}}, "phone": {From: []string{phone}}}}
+		d := mapping.Draft{Type: "contact", Fields: map[string]mapping.Origin{
+			"mobile": {From: []string{mobile}}, "phone": {From: []string{phone}}}}
 		got := ""
 		for _, u := range NewView(columns).Unlike([]Target{{Type: contact}}, []mapping.Draft{d}) {
 			got += u.Column + ": " + u.Why
