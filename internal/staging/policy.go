@@ -121,10 +121,9 @@ func shortened(f catalog.Field, now, was string) string {
 // of a family name, or the code of a region, or a person's full name in another order,
 // or a postal code with or without the letters of its country, or it with question marks for letters that an
 // encoding could not write, or less of it otherwise (see lost).
-// Values whose first letters differ are told apart before the work of it.
+// Each way of that has a sign which is quickly looked for, and most values that differ have none, so that they are
+// told apart before the work of it.
 func otherwise(f catalog.Field, now, was string) string {
-	first := func(v string) string { return `left(` + v + `, 1)` }
-	plain := func(v string) string { return first(v) + ` between '0' and 'z'` }
 	words := func(v string) string {
 		if f.Type == catalog.URL {
 			v = `regexp_replace(` + v + `, '^https?://(www[.])?', '', 'i')`
@@ -132,58 +131,91 @@ func otherwise(f catalog.Field, now, was string) string {
 		return plainWords(v)
 	}
 	joined := func(v string) string { return `replace(` + words(v) + `, ' ', '')` }
-	mayBe := `not (` + plain(now) + ` and ` + plain(was) + ` and lower(` + first(now) + `) <> lower(` + first(was) + `))`
-	turned := ``
+	shorter := `length(` + now + `) < length(` + was + `)`
+	ends := func(part string) string { // the first value is the last words of the second
+		return `right(` + words(was) + `, length(` + part + `) + 1) = ' ' || ` + part
+	}
+	endAlike := `(lower(right(` + now + `, 1)) = lower(right(` + was + `, 1)) or ` + notPlain(now, was) + `)`
+	signs := []string{beginAlike(now, was)}
+	ways := []string{joined(now) + ` = ` + joined(was), `starts_with(` + words(was) + `, ` + words(now) + ` || ' ')`}
+	add := func(sign, way string) { signs, ways = append(signs, sign), append(ways, way) }
+	if f.Type == catalog.Text || f.Type == catalog.LongText {
+		ways = append(ways, shorter+` and `+now+` ~ '[[:alpha:]][.…]*$' and (`+now+` ~ '[.…]$' or length(`+now+`) >= `+
+			schema.Int(leastCut)+`) and starts_with(`+joined(was)+`, `+joined(now)+`)`)
+	}
+	if f.HoldsWords() { // Koeln for Köln, as what knows no such letters writes them
+		ways = append(ways, now+` ~ '^[ -~]+$' and `+was+` ~ '[äöüåæøßÄÖÜÅÆØ]' and `+inTwo(now)+` = `+inTwo(was))
+	}
 	if f.Holds == catalog.HoldsPerson {
 		sorted := func(v string) string {
 			return `array(select w from unnest(string_to_array(` + words(v) + `, ' ')) w order by w)`
 		}
-		mayBe, turned = `true`, ` or `+sorted(now)+` = `+sorted(was)
+		add(`true`, sorted(now)+` = `+sorted(was))
 	}
 	if f.ComparedAs() == catalog.AsPostalCode {
 		bare := func(v string) string { return joined(`regexp_replace(` + v + `, '^[A-Z]{1,3}( ?- ?| )(?=[0-9])', '')`) }
-		mayBe, turned = `true`, ` or `+bare(now)+` = `+bare(was)
+		add(endAlike, bare(now)+` = `+bare(was))
 	}
 	if f.ComparedAs() == catalog.AsHonorific { // Mr for Dr., Dr. for Prof. Dr.
 		degree := func(v string) string { return words(v) + ` ~ '\m(dr|prof|professor|dott|dottssa|ing|mag|dipl)\M'` }
-		last := `right(` + words(was) + `, length(` + words(now) + `) + 1) = ' ' || ` + words(now)
-		mayBe, turned = `true`, ` or `+last+` or `+degree(was)+` and not `+degree(now)
+		add(`true`, ends(words(now)))
+		add(`true`, degree(was)+` and not `+degree(now))
 	}
 	if f.ComparedAs() == catalog.AsFamilyName { // Berg for van der Berg
-		turned = ` or right(` + words(was) + `, length(` + words(now) + `) + 1) = ' ' || ` + words(now)
-		mayBe = `true`
+		add(`(`+endAlike+` and (`+shorter+` or `+notPlain(now, was)+`))`, ends(words(now)))
 	}
 	if f.Holds == catalog.HoldsRegion { // CA for California
 		letters := `'^' || regexp_replace(` + now + `, '(.)', '\1.*', 'g')`
-		turned = ` or ` + now + ` ~ '^[A-Z]{2,3}$' and length(` + was + `) > 4 and ` + was + ` ~* (` + letters + `)`
+		short := now + ` ~ '^[A-Z]{2,3}$'`
+		add(short, short+` and length(`+was+`) > 4 and `+was+` ~* (`+letters+`)`)
 	}
 	if f.ComparedAs() == catalog.AsStreet { // High St for High Street, Portowa 7 for ul. Portowa 7
-		mayBe = `true`
-		turned = ` or length(` + words(now) + `) <= length(` + words(was) + `) and ` + inFull(words(now)) + ` = ` +
-			inFull(words(was))
+		add(sameFigures(now, was), `length(`+words(now)+`) <= length(`+words(was)+`) and `+inFull(words(now))+` = `+
+			inFull(words(was)))
 	}
 	if f.ComparedAs() == catalog.AsLocality || f.Holds == catalog.HoldsRegion { // Copenhagen for København
-		mayBe, turned = `true`, turned+` or `+ownNames(words(now))+` = `+ownNames(words(was))
+		add(`(`+now+` !~ '^[A-Za-z ]+$' or `+was+` !~ '^[A-Za-z ]+$' or `+namesElsewhere()+` ?| array[lower(`+now+`), lower(`+
+			was+`)])`, ownNames(words(now))+` = `+ownNames(words(was)))
 	}
-	if f.Holds == catalog.HoldsJobTitle { // CEO for Chief Executive Officer
+	if f.Holds == catalog.HoldsJobTitle {
 		first := func(v string) string { return `regexp_replace(` + v + `, '(\w)\w*\s*', '\1', 'g')` }
 		plain := `regexp_replace(` + words(was) + `, '\m(of|and|the|for)\M\s*', '', 'g')`
-		mayBe = `true`
-		turned += ` or starts_with(reverse(` + words(was) + `), reverse(' of ' || ` + words(now) + `))` // Sales for Head of Sales
-		turned += ` or ` + now + ` ~ '^[A-Z]{2,5}$' and lower(` + now + `) in (` + first(words(was)) + `, ` + first(plain) + `)`
+		add(`position('of' in lower(`+was+`)) > 0 and `+was+` ~* '\mof\M'`, // Sales for Head of Sales
+			`starts_with(reverse(`+words(was)+`), reverse(' of ' || `+words(now)+`))`)
+		short := now + ` ~ '^[A-Z]{2,5}$'`
+		add(short, short+` and lower(`+now+`) in (`+first(words(was))+`, `+first(plain)+`)`) // CEO for Chief Executive Officer
 	}
-	if f.HoldsWords() { // Koeln for Köln, as what knows no such letters writes them
-		turned += ` or ` + now + ` ~ '^[ -~]+$' and ` + was + ` ~ '[äöüåæøßÄÖÜÅÆØ]' and ` + inTwo(now) + ` = ` + inTwo(was)
+	return `(` + now + ` <> ` + was + ` and (` + lost(now, was) + ` or (` + strings.Join(signs, " or ") + `) and ` + joined(now) +
+		` <> '' and (` + strings.Join(ways, " or ") + `)))`
+}
+
+// beginAlike is the SQL for whether two texts may begin with the same letters or figures when their accents and what is
+// neither are left out: unless both begin with others of the Latin alphabet, three where there are so many.
+func beginAlike(now, was string) string {
+	first := func(v string, n int) string { return `lower(left(` + v + `, ` + schema.Int(n) + `) collate "C")` }
+	plain := func(v string) string {
+		return `(` + first(v, 1) + ` between '0' and '9' or ` + first(v, 1) + ` between 'a' and 'z')`
 	}
-	cut := ``
-	if f.Type == catalog.Text || f.Type == catalog.LongText {
-		cut = ` or length(` + now + `) < length(` + was + `) and ` + now + ` ~ '[[:alpha:]][.…]*$' and (` + now +
-			` ~ '[.…]$' or length(` + now + `) >= ` + schema.Int(leastCut) + `) and starts_with(` + joined(was) + `, ` +
-			joined(now) + `)`
+	three := func(v string) string { return first(v, 3) + ` ~ '^[0-9a-z]{3}$'` }
+	return `case when ` + first(now, 1) + ` = ` + first(was, 1) + ` then ` + first(now, 3) + ` = ` + first(was, 3) +
+		` or not (` + three(now) + ` and ` + three(was) + `) else not (` + plain(now) + ` and ` + plain(was) + `) end`
+}
+
+// notPlain is the SQL for whether a text holds or ends with what may stand for another letter or for none: anything but
+// the letters and figures of the Latin alphabet.
+func notPlain(now, was string) string {
+	strange := func(v string) string {
+		return `octet_length(` + v + `) <> length(` + v + `) or right(` + v + `, 1) !~ '[0-9A-Za-z]'`
 	}
-	return `(` + now + ` <> ` + was + ` and (` + lost(now, was) + ` or ` + mayBe +
-		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) +
-		`, ` + words(now) + ` || ' ')` + cut + turned + `)))`
+	return strange(now) + ` or ` + strange(was)
+}
+
+// sameFigures is the SQL for whether two texts have the same figures one after another, or such as
+// stand for others.
+func sameFigures(now, was string) string {
+	figures := func(v string) string { return `regexp_replace(` + v + `, '[^0-9]+', '', 'g')` }
+	others := func(v string) string { return v + ` ~ '[０-９⁰¹²³⁴-⁹₀-₉¼-¾⅐-⅞①-⑳]'` }
+	return `(` + figures(now) + ` = ` + figures(was) + ` or ` + others(now) + ` or ` + others(was) + `)`
 }
 
 // plainWords is the SQL of the words of a text without accents, in small letters, a blank between them.
@@ -217,8 +249,13 @@ func inFull(v string) string {
 // ownNames is the SQL of the name of a town or a region in its own language, where the words of a name are those of
 // another.
 func ownNames(words string) string {
+	return `coalesce(` + namesElsewhere() + ` ->> ` + words + `, regexp_replace(` + words + `, '\mst\M', 'saint', 'g'))`
+}
+
+// namesElsewhere is the SQL of what towns and regions are called at home, by what they are called elsewhere.
+func namesElsewhere() string {
 	names, _ := json.Marshal(value.OwnNames()) // texts always can be
-	return `coalesce(` + schema.Literal(string(names)) + `::jsonb ->> ` + words + `, regexp_replace(` + words + `, '\mst\M', 'saint', 'g'))`
+	return schema.Literal(string(names)) + `::jsonb`
 }
 
 // otherHalf gives the other half of a person's name.
