@@ -212,6 +212,7 @@ func (c *chunk) decide(ctx context.Context) error {
 	}
 	var all []string
 	for _, d := range c.drafts {
+		without, from := d.without()
 		sql, _, err := q(`
 			select v.row_no, {n} as draft,
 				case when l.row_no is not null and v.verdict <> 'skip' then {held} else case v.verdict{outcome} end end as outcome,
@@ -222,10 +223,10 @@ func (c *chunk) decide(ctx context.Context) error {
 					else v.record_id
 				end as record_id,
 				coalesce(l.why, v.why{without}) as detail
-			from {verdicts} v left join {late} l on l.row_no = v.row_no and l.draft = {held_as}
+			from {verdicts} v left join {late} l on l.row_no = v.row_no and l.draft = {held_as}{from}
 			where {within v}`,
 			frag{"held": literal(verdict.Held), "outcome": outcome, "base": schema.Int(d.base),
-				"without": d.without()}).compose(d.word)
+				"without": without, "from": from}).compose(d.word)
 		if err != nil {
 			return err
 		}

@@ -7,8 +7,6 @@ import (
 	"uchi/internal/core/verdict"
 	"uchi/internal/schema"
 	"uchi/internal/store"
-
-	"github.com/jackc/pgx/v5"
 )
 
 // What a load notes of itself: counters, where it goes on, and its outcomes in order.
@@ -31,26 +29,23 @@ func (c *chunk) noteAll(ctx context.Context, now store.Import, done int64) error
 // count counts the outcomes that hold for the rows from the first to the last of the chunk,
 // also of those that were loaded before, and those that this piece of work has given.
 func (c *chunk) count(ctx context.Context) (all, given map[verdict.Outcome]int64, err error) {
-	const query = `select o.of_row as word, count(*) as count from {results} o where {within o} and o.last
-		and o.of_row is not null`
-	if all, err = countOutcomes(ctx, c.tx, c.word, q(query+` group by o.of_row`)); err != nil {
-		return nil, nil, err
-	}
-	given, err = countOutcomes(ctx, c.tx, c.word, q(query+` and o.run = @run group by o.of_row`, arg{"run": c.run.Piece}))
-	return all, given, err
-}
-
-// countOutcomes gives the outcomes that a query has counted.
-func countOutcomes(ctx context.Context, tx pgx.Tx, lookup vocabulary, query stmt) (map[verdict.Outcome]int64, error) {
-	words, err := collect[counted](ctx, tx, lookup, query)
+	words, err := collect[struct {
+		counted
+		Given int64 `db:"given"`
+	}](ctx, c.tx, c.word, q(`
+		select o.of_row as word, count(*) as count, count(*) filter (where o.run = @run) as given
+		from {results} o where {within o} and o.last and o.of_row is not null group by o.of_row`, arg{"run": c.run.Piece}))
 	if err != nil {
-		return nil, fmt.Errorf("count outcomes: %w", err)
+		return nil, nil, fmt.Errorf("count outcomes: %w", err)
 	}
-	m := map[verdict.Outcome]int64{}
+	all, given = map[verdict.Outcome]int64{}, map[verdict.Outcome]int64{}
 	for _, w := range words {
-		m[verdict.Outcome(w.Word)] = w.Count
+		all[verdict.Outcome(w.Word)] = w.Count
+		if w.Given > 0 {
+			given[verdict.Outcome(w.Word)] = w.Given
+		}
 	}
-	return m, nil
+	return all, given, nil
 }
 
 // advance notes what has become of the rows of the chunk, and where the next one

@@ -15,17 +15,20 @@ import (
 // What a chunk of a load writes: the records that are made, changed and deleted.
 
 // without is the SQL, behind a comma, of what a row is loaded without, because it
-// cannot be read or the record knows it better; it is empty when no field may be left
-// out so.
-func (c *draftChunk) without() string {
+// cannot be read or the record knows it better, and of where it comes from, behind the
+// tables that it stands beside; both are empty when no field may be left out so.
+func (c *draftChunk) without() (what, from string) {
 	if !slices.ContainsFunc(c.plan.Fields,
 		func(fp mapping.FieldPlan) bool { return fp.Light || fp.Doubtful == mapping.KeepThere }) {
-		return ""
+		return "", ""
 	}
-	return `, (
-		select 'without ' || string_agg(distinct x.col || ' ' || x.value, ', ') from {problems} x
-		where x.row_no = v.row_no and x.light and x.code not in (` + literals(problem.Told) +
-		`) and v.verdict in ('create', 'update'))`
+	return `, case when v.verdict in ('create', 'update') then w.without end`, `
+			left join (
+				select x.row_no, 'without ' || string_agg(distinct x.col || ' ' || x.value, ', ') as without
+				from {problems} x
+				where {within x} and x.light and x.code not in (` + literals(problem.Told) + `)
+				group by x.row_no
+			) w on w.row_no = v.row_no`
 }
 
 // write writes the records of one draft, as it was decided.

@@ -282,3 +282,16 @@ func (u *Undo) keptNow(n int) stmt {
 		where u.type = {type} and u.why <> '' and u.record_id = o.record_id and o.last and o.run = {pieces} and o.draft = {n}
 			and o.outcome in ('created', 'updated', 'deleted', 'undone')`, frag{"n": schema.Int(n + 1)})
 }
+
+// countOutcomes gives the outcomes that a query has counted.
+func countOutcomes(ctx context.Context, tx pgx.Tx, lookup vocabulary, query stmt) (map[verdict.Outcome]int64, error) {
+	words, err := collect[counted](ctx, tx, lookup, query)
+	if err != nil {
+		return nil, fmt.Errorf("count outcomes: %w", err)
+	}
+	m := map[verdict.Outcome]int64{}
+	for _, w := range words {
+		m[verdict.Outcome(w.Word)] = w.Count
+	}
+	return m, nil
+}
