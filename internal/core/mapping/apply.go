@@ -307,23 +307,9 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 		if !fp.Losable && !fp.Above || out.Values[i] == "" || len(out.Problems) > 0 && dp.otherPlace(fp, out) {
 			continue
 		}
-		code, detail := problem.Code(""), ""
-		switch {
-		case fp.Above && fp.doubter.SameAsAbove(out.Values[i]):
-			code = problem.SameAsAbove
-		case fp.Names && dp.namesNobody(i, out):
-			code = problem.PerhapsNothing
-		case fp.Losable:
-			if code = fp.doubter.Lost(out.Values[i]); code == "" {
-				if detail = fp.doubter.BesideCompany(out.Values[i]); detail != "" {
-					code = problem.BesideName
-				}
-			}
-		}
-		if code == "" && fp.Losable && fp.Field.Type == catalog.Email {
-			if detail = value.MeantMailbox(out.Values[i]); detail != "" {
-				code = problem.MisspeltDomain
-			}
+		code, detail := fp.doubt(out.Values[i])
+		if code != problem.SameAsAbove && fp.Names && dp.namesNobody(i, out) {
+			code, detail = problem.PerhapsNothing, ""
 		}
 		if code == "" && fp.Losable && fp.as == catalog.AsPostalCode {
 			code, detail = dp.shortCode(fp, country, out.Values[i], out)
@@ -338,6 +324,48 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 			out.Values[i] = ""
 		}
 	}
+}
+
+// seenTexts are texts of a field of which something has been found out that need not be asked again:
+// names, towns and jobs come again, numbers do not, so that not many are remembered.
+type seenTexts map[string]bool
+
+// mostSeen is how many.
+const mostSeen = 1000
+
+func (s *seenTexts) add(text string) {
+	if *s == nil {
+		*s = seenTexts{}
+	}
+	if len(*s) < mostSeen {
+		(*s)[strings.Clone(text)] = true
+	}
+}
+
+// doubt gives the problem of a value that shows in it alone; empty when none does.
+func (fp *FieldPlan) doubt(v string) (code problem.Code, detail string) {
+	if fp.sound[v] {
+		return "", ""
+	}
+	switch {
+	case fp.Above && fp.doubter.SameAsAbove(v):
+		return problem.SameAsAbove, ""
+	case !fp.Losable:
+		return "", ""
+	}
+	if code = fp.doubter.Lost(v); code != "" {
+		return code, ""
+	}
+	if detail = fp.doubter.BesideCompany(v); detail != "" {
+		return problem.BesideName, detail
+	}
+	if fp.Field.Type == catalog.Email {
+		if detail = value.MeantMailbox(v); detail != "" {
+			return problem.MisspeltDomain, detail
+		}
+	}
+	fp.sound.add(v)
+	return "", ""
 }
 
 // shortCode finds the problem of a postal code that has fewer figures than those of its country.
@@ -483,6 +511,13 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	if text == "" || !ok {
 		return
 	}
+	// What it comes to hangs on nothing else in the row.
+	alone := fp.Field.Type == catalog.Text && !fp.origin.take.splitsName()
+	if alone && fp.plain[text] {
+		out.set(i, fp, text, seen)
+		return
+	}
+	given, problems := text, len(out.Problems)
 	if fp.origin.take.splitsName() {
 		cell := fp.origin.name(row.Cells)
 		if beside, ok := value.OneName(cell); !ok || !value.FamilyFirst(cell) && dp.names.Two(cell) {
@@ -546,7 +581,15 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 			Column: fp.origin.column, Value: text, Light: fp.Light})
 		return
 	}
-	out.Values[i] = v
+	if alone && v == given && len(out.Problems) == problems {
+		fp.plain.add(given)
+	}
+	out.set(i, fp, v, seen)
+}
+
+// set notes the value of a field, for those too that are made of it.
+func (t *Typed) set(i int, fp *FieldPlan, v string, seen expr.Row) {
+	t.Values[i] = v
 	if seen.Fields != nil {
 		seen.Fields[fp.Field.Name] = v
 	}

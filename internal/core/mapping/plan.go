@@ -101,6 +101,8 @@ type FieldPlan struct {
 	origin    origin
 	reader    *value.Reader
 	doubter   *value.Doubter
+	plain     seenTexts        // texts that are values as they stand
+	sound     seenTexts        // values in which nothing shows
 	as        catalog.Likeness // what the field is compared as
 	Light     bool             // a row is loaded without a value that cannot be read
 }
