@@ -265,14 +265,28 @@ func (k *Check) totals(ctx context.Context, on querier, which string) (t verdict
 	of := frag{"which": which}
 	t = verdict.Totals{Verdicts: map[string]int64{}, Problems: []verdict.ProblemCount{}, Changes: []verdict.FieldCount{}}
 	first := k.drafts[0]
-	words, err := collect[counted](ctx, on, first.word, q(`select row_verdict as word, count(*) as count from {verdicts}
-		where {which} group by row_verdict`, of))
+	said, err := collect[struct {
+		Row   string          `db:"row_verdict"`
+		Why   *verdict.Reason `db:"row_why"`
+		Draft string          `db:"verdict"`
+		Count int64           `db:"count"`
+	}](ctx, on, first.word, q(`select row_verdict, row_why, verdict, count(*) as count from {verdicts}
+		where {which} group by row_verdict, row_why, verdict order by row_why`, of))
 	if err != nil {
 		return t, fmt.Errorf("count verdicts: %w", err)
 	}
-	for _, w := range words {
-		t.Verdicts[w.Word] = w.Count
-		t.Rows += w.Count
+	ofFirst := map[string]int64{}
+	for _, s := range said {
+		t.Rows += s.Count
+		t.Verdicts[s.Row] += s.Count
+		ofFirst[s.Draft] += s.Count
+		switch last := len(t.Reasons) - 1; {
+		case s.Why == nil:
+		case last >= 0 && t.Reasons[last].Reason == *s.Why:
+			t.Reasons[last].Count += s.Count
+		default:
+			t.Reasons = append(t.Reasons, verdict.ReasonCount{Reason: *s.Why, Count: s.Count})
+		}
 	}
 	t.Problems, err = collect[verdict.ProblemCount](ctx, on, first.word, q(`
 		select code, field, light, count(distinct row_no) as count from {problems} where {which}
@@ -286,14 +300,20 @@ func (k *Check) totals(ctx context.Context, on querier, which string) (t verdict
 	if err != nil {
 		return t, fmt.Errorf("count questions: %w", err)
 	}
-	t.Reasons, err = collect[verdict.ReasonCount](ctx, on, first.word, q(`
-		select row_why as reason, count(*) as count from {verdicts} where row_why is not null and {which} group by row_why
-		order by row_why`, of))
-	if err != nil {
-		return t, fmt.Errorf("count reasons: %w", err)
-	}
-	for _, d := range k.drafts {
-		if err := d.count(ctx, on, of, &t); err != nil {
+	for n, d := range k.drafts {
+		verdicts := ofFirst
+		if n > 0 {
+			words, err := collect[counted](ctx, on, d.word, q(`select verdict as word, count(*) as count from {verdicts}
+				where {which} group by verdict`, of))
+			if err != nil {
+				return t, fmt.Errorf("count verdicts: %w", err)
+			}
+			verdicts = map[string]int64{}
+			for _, w := range words {
+				verdicts[w.Word] = w.Count
+			}
+		}
+		if err := d.count(ctx, on, of, verdicts, &t); err != nil {
 			return t, err
 		}
 	}
@@ -321,17 +341,10 @@ func (k *Check) countPartly(ctx context.Context, on querier, which frag, t *verd
 	return nil
 }
 
-// count counts what is said of one draft of the rows.
-func (k *draftCheck) count(ctx context.Context, on querier, which frag, t *verdict.Totals) error {
-	of := verdict.DraftCount{Name: k.plan.Name, Type: k.plan.Type.Name, Verdicts: map[string]int64{}}
-	words, err := collect[counted](ctx, on, k.word, q(`select verdict as word, count(*) as count from {verdicts}
-		where {which} group by verdict`, which))
-	if err != nil {
-		return fmt.Errorf("count verdicts: %w", err)
-	}
-	for _, w := range words {
-		of.Verdicts[w.Word] = w.Count
-	}
+// count counts what is said of one draft of the rows, beside its verdicts.
+func (k *draftCheck) count(ctx context.Context, on querier, which frag, verdicts map[string]int64,
+	t *verdict.Totals) (err error) {
+	of := verdict.DraftCount{Name: k.plan.Name, Type: k.plan.Type.Name, Verdicts: verdicts}
 	if of.Gone, err = k.countGone(ctx, on); err != nil {
 		return fmt.Errorf("count what is gone from the source: %w", err)
 	}
