@@ -57,7 +57,7 @@ test: setup
 	@$(MAKE) --no-print-directory -j2 -Otarget web/dist/index.html compile
 	@$(MAKE) --no-print-directory -j2 -Otarget lint bin/uchi
 	scripts/generated
-	$(GO) test -vet=off -timeout 30m $(filter-out ./cmd/...,$(PKGS))
+	GOGC=400 $(GO) test -vet=off -timeout 30m $(filter-out ./cmd/...,$(PKGS)) # memory is there; what a service may hold is looked at below
 	$(GO) test -vet=off -count=1 -timeout 20m ./cmd/... # they drive a binary that they build, which the cache of results does not see
 	$(MAKE) --no-print-directory fuzz TIME=3s
 

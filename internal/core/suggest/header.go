@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/value"
@@ -86,8 +87,25 @@ var vague = map[string]bool{"number": true, "name": true, "date": true, "code": 
 
 func tooVague(core []string) bool { return len(core) == 1 && vague[core[0]] }
 
-var decoration = strings.NewReplacer("_", " ", "e-mail", "email", "E-mail", "email", "E-Mail", "email", "e mail",
-	"email", "E Mail", "email", "n°", "nr", "N°", "nr", "nº", "nr", "#", " nr ", "%", " percent ", "〒", "郵便番号")
+// decorations are what is written in several ways, each with the one that counts.
+var decorations = []string{"_", " ", "e-mail", "email", "E-mail", "email", "E-Mail", "email", "e mail",
+	"email", "E Mail", "email", "n°", "nr", "N°", "nr", "nº", "nr", "#", " nr ", "%", " percent ", "〒", "郵便番号"}
+
+var decoration = strings.NewReplacer(decorations...)
+
+// mayBeDecorated reports whether a text may hold one of the decorations. Most do not, and the look costs a
+// tenth of the replacing.
+func mayBeDecorated(s string) bool {
+	for i := range len(s) {
+		switch c := s[i]; {
+		case c == '_' || c == '#' || c == '%' || c >= utf8.RuneSelf:
+			return true
+		case (c == '-' || c == ' ') && i > 0 && (s[i-1] == 'e' || s[i-1] == 'E'):
+			return true
+		}
+	}
+	return false
+}
 
 // tokens takes a header apart: capitals within a word begin a new one, asides
 // in brackets, numbering, stars and colons are decoration.
@@ -101,7 +119,9 @@ func tokens(s string) []string {
 		}
 	}
 	s = splitCapitals(s)
-	s = decoration.Replace(s)
+	if mayBeDecorated(s) {
+		s = decoration.Replace(s)
+	}
 	s = value.Words(s)
 	s = strings.ReplaceAll(s, "e mail", "email")
 	return strings.Fields(s)
@@ -136,7 +156,11 @@ func splitCapitals(s string) string {
 	if n := len(s); n > 0 && isDigit(s[n-1]) {
 		s = lastNumber.ReplaceAllString(s, "$1 $2")
 	}
+	if strings.IndexFunc(s[min(1, len(s)):], unicode.IsUpper) < 0 {
+		return s
+	}
 	var b strings.Builder
+	b.Grow(len(s) + 8)
 	rs := []rune(s)
 	for i, r := range rs {
 		if i > 0 && unicode.IsUpper(r) && (unicode.IsLower(rs[i-1]) || i+1 < len(rs) && unicode.IsUpper(rs[i-1]) &&

@@ -23,6 +23,17 @@ func TestTokens(t *testing.T) {
 	}
 }
 
+// The quick look for decorations overlooks none.
+func TestDecorationsAreSeen(t *testing.T) {
+	for i := 0; i < len(decorations); i += 2 {
+		for _, s := range []string{decorations[i], "Work " + decorations[i] + " 2", "x" + decorations[i]} {
+			if !mayBeDecorated(s) {
+				t.Errorf("%q holds %q", s, decorations[i])
+			}
+		}
+	}
+}
+
 func TestOneSlipApart(t *testing.T) {
 	for pair, want := range map[[2]string]bool{{"surname", "surnmae"}: true, {"surname", "surnam"}: true,
 		{"surname", "surnames"}: true, {"surname", "sirname"}: true, {"surname", "surnmea"}: false,
