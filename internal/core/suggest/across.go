@@ -361,6 +361,9 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		if unit, _ := value.UnitOf(s.Column); inUnits(places[i].field) && value.ToBeMultiplied(places[i].field, s.Column) {
 			s.Reason += ", and its amounts are in " + string(unit)
 		}
+		if t := targets[places[i].target].Type; places[i].field.Key && likeOwnIDs(t, v.columns[c].Samples) {
+			s.Reason += ", though its values look like ids of this workspace’s own " + strings.ToLower(t.Plural)
+		}
 		if s.Taken = s.Confidence >= certain; !s.Taken {
 			s.Others = othersOf(targets, places, i, scores[c], reasons[c])
 		}
@@ -412,6 +415,15 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		return cmp.Or(cmp.Compare(placeA, placeB), cmp.Compare(rankA, rankB), cmp.Compare(a.Field, b.Field))
 	})
 	return ordered, ofLines
+}
+
+// likeOwnIDs reports whether texts are written as the ids of records of a type are. Where the header speaks of
+// another number they are not taken for such: other programs number their records so too.
+func likeOwnIDs(t catalog.RecordType, samples []string) bool {
+	return len(samples) > 0 && share(samples, func(s string) bool {
+		id, err := t.ParseRecordID(s)
+		return err == nil && t.RecordID(id) == strings.TrimSpace(s)
+	}) > 0.9
 }
 
 // totalWords are words of headers of sums, which beside quantities and prices are of a line and

@@ -1,6 +1,7 @@
 package suggest
 
 import (
+	"strings"
 	"testing"
 
 	"uchi/internal/core/mapping"
@@ -205,5 +206,31 @@ func TestANameMovesToItsDraft(t *testing.T) {
 	if o := r.Drafts[1].Fields["name"]; len(o.From) != 1 || o.From[0] != "Cliente" ||
 		r.Drafts[0].Fields["account"].Draft != "account" {
 		t.Errorf("the name is %v, the contact's account %v", o, r.Drafts[0].Fields["account"])
+	}
+}
+
+// Numbers that look like the ids of this workspace are no ids where the header speaks of other numbers; it is said.
+func TestNumbersLikeOwnIDs(t *testing.T) {
+	account, _ := standard(t).Type("account")
+	names := sheet.Column{Header: "Firmanavn", Filled: 3, Distinct: 3, Samples: []string{"Havsund AS", "Tarevik AS", "Lokki Oy"}}
+	for _, c := range []struct {
+		header  string
+		samples []string
+		field   string
+		said    bool
+	}{
+		{"Kundenr.", []string{"ACC-4", "ACC-17", "ACC-230"}, "source_ref", true},
+		{"Kundenr.", []string{"ACC-0004", "ACC-0017", "ACC-0230"}, "source_ref", false},
+		{"Account id", []string{"ACC-4", "ACC-17", "ACC-230"}, "id", false},
+	} {
+		col := sheet.Column{Header: c.header, Filled: 3, Distinct: 3, Samples: c.samples}
+		for _, s := range Columns(account, []sheet.Column{col, names}, nil) {
+			if s.Column != c.header {
+				continue
+			}
+			if said := strings.Contains(s.Reason, "ids of this workspace"); s.Field != c.field || said != c.said {
+				t.Errorf("%s %v: %s, said %t: %s", c.header, c.samples, s.Field, said, s.Reason)
+			}
+		}
 	}
 }
