@@ -47,11 +47,12 @@ func (r *Room) StageCells(ctx context.Context, run store.Run) (*CellWriter, erro
 }
 
 // The rows and columns of the indexes of the table of what became of rows: one finds what holds of a row, the other
-// pages through the rows of which the same became.
-const (
-	ofLast    = `(row_no, draft) where last`
-	byOutcome = `(of_row, row_no) where last and of_row is not null`
-)
+// pages through the rows of which the same became, where these are not many.
+const ofLast = `(row_no, draft) where last`
+
+func byOutcome(counts map[string]int64) string {
+	return `(of_row, row_no) where last and of_row is not null and of_row <> all(` + common(counts) + `)`
+}
 
 // resultColumns are the columns of the table of what became of rows.
 const resultColumns = `row_no, draft, run, last, outcome, of_row, record_id, detail`

@@ -37,7 +37,8 @@ type Check struct {
 	size  int64   // how many rows it is of
 	// beside are the other imports of the bundle that the import belongs to.
 	beside []*neighbour
-	conn   *conn // on which the steps are done, while they are
+	conn   *conn    // on which the steps are done, while they are
+	said   []saying // of all rows, once there are verdicts
 }
 
 // draftCheck is the part of a check that is about one of the drafts of a row.
@@ -102,6 +103,15 @@ func (k *Check) index(table, columns string) stmt {
 		return stmt{}
 	}
 	return q(`create index on {of} (`+columns+`)`, frag{"of": "{" + table + "}"})
+}
+
+// indexSome lets those be found of which a condition holds.
+func (k *Check) indexSome(table, columns, which string) stmt {
+	s := k.index(table, columns)
+	if s.text != "" {
+		s.text += ` where ` + which
+	}
+	return s
 }
 
 // findable is the statement that lets a row be found in a table that has each once, when there

@@ -129,8 +129,12 @@ func (c *chunk) finish(ctx context.Context) error {
 			return err
 		}
 	}
+	var counts store.JSON[map[string]int64]
+	if err := c.tx.QueryRow(ctx, `select outcomes from imports where id = $1`, c.run.Import).Scan(&counts); err != nil {
+		return fmt.Errorf("read what has come of the rows: %w", err)
+	}
 	return c.do(ctx, step{does: "puts the outcomes in order", reads: "results", writes: "results anchors"},
-		q(`create index if not exists {index} on {results} `+byOutcome,
+		q(`create index if not exists {index} on {results} `+byOutcome(counts.V),
 			frag{"index": schema.Ident(fmt.Sprintf("i%d_results_by_outcome", c.run.Import))}),
 		q(`analyze {results}`),
 		q(`delete from {anchors} where word in ({words})`, frag{"words": literals(verdict.Outcomes)}),

@@ -14,7 +14,7 @@
 //	problems    what is wrong, by row
 //	asked       what a person must say, of all drafts
 //	offered     what there is to choose from, of all drafts
-//	anchors     every thousandth row of each verdict and outcome
+//	anchors     the first row of each verdict and outcome in every thousand, and how many come before
 //	results     what became of each draft of each row, by run; logged, since it is not derived
 //
 // and for each draft of a row, its number before their names:

@@ -122,10 +122,10 @@ func (r *Room) rows(i store.Import) (word vocabulary, ok bool) {
 func (f RowFilter) cond(args arg) string {
 	conds := []string{`true`}
 	if f.Verdict != "" {
-		conds, args["verdict"] = append(conds, `v.row_verdict = @verdict`), f.Verdict
+		conds = append(conds, `v.row_verdict = `+literal(f.Verdict))
 	}
 	if f.Outcome != "" {
-		conds, args["outcome"] = append(conds, `o.of_row = @outcome`), f.Outcome
+		conds = append(conds, `o.of_row = `+literal(f.Outcome))
 	}
 	if f.Reason != "" {
 		conds, args["reason"] = append(conds, `v.row_why = @reason`), f.Reason
@@ -157,17 +157,16 @@ func (f RowFilter) cond(args arg) string {
 }
 
 // chosen is the SQL of the numbers of the rows that a filter chooses, as x, from
-// as few tables as it needs.
+// as few tables as it needs. Verdicts and outcomes are words of the statement and no
+// values, as some have an index and others none.
 func (f RowFilter) chosen(args arg) string {
 	switch f {
 	case RowFilter{}:
 		return `{cells} x where true`
 	case RowFilter{Verdict: f.Verdict}:
-		args["verdict"] = f.Verdict
-		return `{verdicts} x where x.row_verdict = @verdict`
+		return `{verdicts} x where x.row_verdict = ` + literal(f.Verdict)
 	case RowFilter{Outcome: f.Outcome}:
-		args["outcome"] = f.Outcome
-		return `{results} x where x.last and x.of_row = @outcome`
+		return `{results} x where x.last and x.of_row is not null and x.of_row = ` + literal(f.Outcome)
 	}
 	return `(select c.row_no from {cells} c {said} where ` + f.cond(args) + `) x where true`
 }
@@ -308,9 +307,9 @@ func (r *Room) startOf(ctx context.Context, i store.Import, word vocabulary, f R
 		var sql string
 		if sql, _, err = q(`
 			select row_no - 1, at from (
-				select a.row_no, a.n, a.n * {step} + {shifts} as at from {anchors} a where a.word = $1
+				select a.row_no, a.n, a.n + {shifts} as at from {anchors} a where a.word = $1
 			) x where at <= $2 order by n desc limit 1`,
-			frag{"step": schema.Int(anchorStep), "shifts": shifts}).compose(word); err != nil {
+			frag{"shifts": shifts}).compose(word); err != nil {
 			return 0, 0, err
 		}
 		var at int64
@@ -369,6 +368,12 @@ func (r *Room) countRows(ctx context.Context, i store.Import, f RowFilter) (int6
 	word, ok := r.rows(i)
 	if !ok {
 		return 0, nil
+	}
+	switch { // what is counted already
+	case f == RowFilter{Verdict: f.Verdict} && f.Verdict != "" && i.Totals.V != nil:
+		return i.Totals.V.Verdicts[f.Verdict], nil
+	case f == RowFilter{Outcome: f.Outcome} && f.Outcome != "":
+		return i.Outcomes.V[verdict.Outcome(f.Outcome)], nil
 	}
 	args := arg{}
 	list, err := collect[counted](ctx, r.pool, word, q(`select '' as word, count(*) as count from {chosen}`,

@@ -203,7 +203,7 @@ func (u *Undo) replaceResults(ctx context.Context, tx pgx.Tx, do func(vocabulary
 			union all
 			{now}`, frag{"columns": resultColumns, "now": now.text}, now.words),
 		q(`create unique index on {results_now} `+ofLast),
-		q(`create index {by_outcome_now} on {results_now} `+byOutcome, frag{"by_outcome_now": schema.Ident(name + "_by_outcome_now")}),
+		q(`create index {by_outcome_now} on {results_now} `+byOutcome(nil), frag{"by_outcome_now": schema.Ident(name + "_by_outcome_now")}),
 		q(`analyze {results_now}`),
 		q(`drop table {results}`),
 		q(`alter table {results_now} rename to {name}; alter index {by_outcome_now} rename to {by_outcome}`, frag{

@@ -3,6 +3,8 @@ package staging
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"uchi/internal/core/mapping"
@@ -59,22 +61,45 @@ func (k *Check) conclude(ctx context.Context) error {
 	if k.whole != nil { // whose order stands; how it shifts is noted when the rows take their places
 		return nil
 	}
-	first := k.drafts[0]
-	return first.do(ctx, stepOrder,
-		k.index("verdicts", "row_verdict, row_no"),
+	if k.said, err = k.sayings(ctx, k.conn.pg, `true`); err != nil {
+		return err
+	}
+	rows := map[string]int64{}
+	for _, s := range k.said {
+		rows[s.Row] += s.Count
+	}
+	return k.drafts[0].do(ctx, stepOrder,
+		k.indexSome("verdicts", "row_verdict, row_no", `row_verdict <> all(`+common(rows)+`)`),
 		q(`create unlogged table {anchors} (word text collate "C" not null, n bigint not null, row_no bigint not null, primary key (word, n))`),
 		anchorsOf("verdicts", "row_verdict", "true"))
 }
 
-// anchorsOf notes every thousandth row of each word in a column of a table.
+// common is the SQL of a list of the words that a tenth of the rows have, or more. The next rows with such a word
+// are found as quickly by their numbers, so that an index by word and number leaves them out.
+func common(counts map[string]int64) string {
+	var all int64
+	for _, n := range counts {
+		all += n
+	}
+	var words []string
+	for _, w := range slices.Sorted(maps.Keys(counts)) {
+		if counts[w]*10 >= all {
+			words = append(words, w)
+		}
+	}
+	return `array[` + literals(words) + `]::text[]`
+}
+
+// anchorsOf notes of each word in a column of a table its first row in every thousand row numbers, with how many
+// rows that have it stand before.
 func anchorsOf(table, column, which string) stmt {
 	return q(`insert into {anchors} (word, n, row_no)
-		select word, (n - 1) / @step, row_no
+		select word, sum(count) over (partition by word order by row_no) - count, row_no
 		from (
-			select {column} as word, row_no, row_number() over (partition by {column} order by row_no) as n
+			select {column} as word, min(row_no) as row_no, count(*) as count
 			from {from} where {which}
-		) x
-		where n % @step = 1`,
+			group by {column}, row_no / @step
+		) x`,
 		frag{"from": "{" + table + "}", "column": column, "which": which}, arg{"step": anchorStep})
 }
 
@@ -260,20 +285,35 @@ type counted struct {
 	Count int64  `db:"count"`
 }
 
+// saying is how many rows are said the same of: the verdict of the row, why it is left out, and the verdict of its first
+// draft.
+type saying struct {
+	Row   string          `db:"row_verdict"`
+	Why   *verdict.Reason `db:"row_why"`
+	Draft string          `db:"verdict"`
+	Count int64           `db:"count"`
+}
+
+// sayings counts them, of the rows of which a condition on row_no holds.
+func (k *Check) sayings(ctx context.Context, on querier, which string) ([]saying, error) {
+	list, err := collect[saying](ctx, on, k.drafts[0].word, q(`select row_verdict, row_why, verdict, count(*) as count
+		from {verdicts} where {which} group by row_verdict, row_why, verdict order by row_why`, frag{"which": which}))
+	if err != nil {
+		return nil, fmt.Errorf("count verdicts: %w", err)
+	}
+	return list, nil
+}
+
 // totals counts what is said of the rows of which a condition on row_no holds.
 func (k *Check) totals(ctx context.Context, on querier, which string) (t verdict.Totals, err error) {
 	of := frag{"which": which}
 	t = verdict.Totals{Verdicts: map[string]int64{}, Problems: []verdict.ProblemCount{}, Changes: []verdict.FieldCount{}}
 	first := k.drafts[0]
-	said, err := collect[struct {
-		Row   string          `db:"row_verdict"`
-		Why   *verdict.Reason `db:"row_why"`
-		Draft string          `db:"verdict"`
-		Count int64           `db:"count"`
-	}](ctx, on, first.word, q(`select row_verdict, row_why, verdict, count(*) as count from {verdicts}
-		where {which} group by row_verdict, row_why, verdict order by row_why`, of))
-	if err != nil {
-		return t, fmt.Errorf("count verdicts: %w", err)
+	said := k.said
+	if which != `true` || said == nil {
+		if said, err = k.sayings(ctx, on, which); err != nil {
+			return t, err
+		}
 	}
 	ofFirst := map[string]int64{}
 	for _, s := range said {
