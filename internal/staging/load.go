@@ -234,6 +234,7 @@ type chunk struct {
 	rows      int64
 	drafts    []*draftChunk        // each behind those that it points to
 	begun     func(c *chunk) error // where rows behind are to be carried out ahead
+	next      *chunk               // that of the rows behind, then
 	held      locks                // once it has them
 	spare     map[string]int64     // by record type, the ids that it has for those are the ones after this
 }
@@ -447,18 +448,19 @@ func (c *chunk) carryOut(ctx context.Context) error {
 			return err
 		}
 	}
-	before, err := c.perform(ctx, written, linked)
+	came, err := c.perform(ctx, written, linked)
 	if err != nil {
 		return err
 	}
-	return c.conclude(ctx, before)
+	return c.conclude(ctx, came)
 }
 
-// perform writes what comes of the rows, given whether somebody else has written since the check. It
-// gives what had come of them before.
-func (c *chunk) perform(ctx context.Context, written, linked bool) (before map[verdict.Outcome]int64, err error) {
-	if before, _, err = c.count(ctx); err != nil {
-		return nil, err
+// perform writes what comes of the rows, given whether somebody else has written since the check, and
+// tells it.
+func (c *chunk) perform(ctx context.Context, written, linked bool) (w came, err error) {
+	before, _, err := c.count(ctx)
+	if err != nil {
+		return w, err
 	}
 	_, err = c.room.carryOut(ctx, c.tx, c.run, stepBefore, c.draft(c.check.drafts[0]).word, []stmt{
 		// What an earlier run said of the rows stays, and no longer holds.
@@ -470,7 +472,7 @@ func (c *chunk) perform(ctx context.Context, written, linked bool) (before map[v
 		q(`truncate {late}`),
 	})
 	if err != nil {
-		return nil, err
+		return w, err
 	}
 	for _, d := range c.drafts {
 		word := `verdict`
@@ -482,39 +484,39 @@ func (c *chunk) perform(ctx context.Context, written, linked bool) (before map[v
 		if _, err := d.do(ctx, stepLate, q(`insert into {late} (row_no, draft) select v.row_no, {held_as} from {verdicts} v
 			where {within v} and v.{word} in (@hold, @ask)`,
 			frag{"word": word}, arg{"hold": string(verdict.Hold), "ask": string(verdict.Ask)})); err != nil {
-			return nil, err
+			return w, err
 		}
 	}
 	for _, d := range c.drafts {
 		if err := d.setAside(ctx, written, linked); err != nil {
-			return nil, err
+			return w, err
 		}
 	}
 	if err := c.holdDependants(ctx); err != nil {
-		return nil, err
+		return w, err
 	}
 	if c.whole {
 		if err := c.allOrNothing(ctx); err != nil {
-			return nil, err
+			return w, err
 		}
 	}
 	if err := c.do(ctx, stepNoted, q(`insert into {problems} (row_no, code, field, col, value, detail)
 		select row_no, code, field, '', '', detail from {late} where code is not null`)); err != nil {
-		return nil, err
+		return w, err
 	}
 	if err := c.decide(ctx); err != nil {
-		return nil, err
+		return w, err
 	}
 	for _, d := range c.drafts {
 		if err := d.write(ctx); err != nil {
-			return nil, err
+			return w, err
 		}
 	}
-	return before, nil
+	return c.whatCame(ctx, before)
 }
 
 // conclude writes what hangs on rows before as well, and notes what has come of the rows.
-func (c *chunk) conclude(ctx context.Context, before map[verdict.Outcome]int64) error {
+func (c *chunk) conclude(ctx context.Context, w came) error {
 	for _, d := range c.drafts {
 		if d.creates > 0 {
 			if _, err := d.do(ctx, stepApart, d.tellApart()); err != nil {
@@ -525,7 +527,7 @@ func (c *chunk) conclude(ctx context.Context, before map[verdict.Outcome]int64) 
 			return err
 		}
 	}
-	return c.advance(ctx, before)
+	return c.note(ctx, w)
 }
 
 // NotAllError says why a load of all rows or none has written nothing.

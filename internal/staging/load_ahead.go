@@ -32,7 +32,7 @@ func (l *Load) nextAndAhead(ctx context.Context, rows int) (ended bool, err erro
 		}
 	}()
 	ended, err = l.next(ctx, rows, func(c *chunk) error {
-		behind, held, ids := c.behind(), c.held, c.spare
+		behind, held, ids := c.next, c.held, c.spare
 		a = goAhead(ctx, func(ctx context.Context, before <-chan bool) error {
 			return l.room.begin(ctx, func(tx pgx.Tx) error {
 				behind.tx = tx
@@ -45,24 +45,20 @@ func (l *Load) nextAndAhead(ctx context.Context, rows int) (ended bool, err erro
 	return ended, err
 }
 
-// behind is the chunk of the rows behind this one.
-func (c *chunk) behind() *chunk {
+// makesBehind readies the chunk of the rows behind this one, and counts what they are to make. Where there are none,
+// nothing begins beside.
+func (c *chunk) makesBehind(ctx context.Context) (map[string]int64, error) {
 	i := c.i
 	i.NextRow = c.high + 1
-	return &chunk{Load: c.Load, tx: c.tx, i: i, number: c.number + 1, most: c.most}
-}
-
-// makesBehind counts what the rows behind are to make. Where there are none, nothing begins beside.
-func (c *chunk) makesBehind(ctx context.Context) (map[string]int64, error) {
-	behind := c.behind()
-	if err := behind.bounds(ctx); err != nil {
+	c.next = &chunk{Load: c.Load, tx: c.tx, i: i, number: c.number + 1, most: c.most}
+	if err := c.next.bounds(ctx); err != nil {
 		return nil, err
 	}
-	if behind.rows == 0 {
+	if c.next.rows == 0 {
 		c.begun = nil
 		return nil, nil
 	}
-	return behind.toMake(ctx)
+	return c.next.toMake(ctx)
 }
 
 // carryOutAhead carries out the rows, of which new records get the ids after those given, and lets it
@@ -71,14 +67,8 @@ func (c *chunk) carryOutAhead(ctx context.Context, held locks, ids map[string]in
 	if err := readyAhead(ctx, c.tx, c.run); err != nil {
 		return err
 	}
-	if err := c.bounds(ctx); err != nil {
-		return err
-	}
-	if _, err := c.toMake(ctx); err != nil {
-		return err
-	}
 	c.give(ids)
-	was, err := c.perform(ctx, held.writes != c.i.Writes, held.links != c.i.LinkWrites)
+	came, err := c.perform(ctx, held.writes != c.i.Writes, held.links != c.i.LinkWrites)
 	if err != nil {
 		return err
 	}
@@ -94,7 +84,7 @@ func (c *chunk) carryOutAhead(ctx context.Context, held locks, ids map[string]in
 	if err := c.standFor(ctx); err != nil {
 		return err
 	}
-	if err := c.conclude(ctx, was); err != nil {
+	if err := c.conclude(ctx, came); err != nil {
 		return err
 	}
 	if event, _, err := c.givesWay(ctx); err != nil || event != "" { // the load ends with a chunk that is alone

@@ -48,40 +48,44 @@ func (c *chunk) count(ctx context.Context) (all, given map[verdict.Outcome]int64
 	return all, given, nil
 }
 
-// advance notes what has become of the rows of the chunk, and where the next one
-// starts.
-func (c *chunk) advance(ctx context.Context, before map[verdict.Outcome]int64) error {
-	after, given, err := c.count(ctx)
-	if err != nil {
-		return err
-	}
-	done, err := c.check.digest(ctx, c.tx, c.within("v"))
-	if err != nil {
-		return err
-	}
-	partly, err := c.partly(ctx)
-	if err != nil {
-		return err
-	}
-	return c.note(ctx, before, after, given, partly, done)
+// came is what has come of the rows of a chunk.
+type came struct {
+	before map[verdict.Outcome]int64 // what had before
+	now    map[verdict.Outcome]int64
+	given  map[verdict.Outcome]int64 // by this piece of work
+	partly int64                     // rows that are held in part
+	digest int64                     // of their verdicts
 }
 
-// note brings the counters of import and run up to date.
-func (c *chunk) note(ctx context.Context, before, after, given map[verdict.Outcome]int64, partly, digest int64) error {
+// whatCame tells what has come of the rows of the chunk, given what had before.
+func (c *chunk) whatCame(ctx context.Context, before map[verdict.Outcome]int64) (w came, err error) {
+	w.before = before
+	if w.now, w.given, err = c.count(ctx); err != nil {
+		return w, err
+	}
+	if w.digest, err = c.check.digest(ctx, c.tx, c.within("v")); err != nil {
+		return w, err
+	}
+	w.partly, err = c.partly(ctx)
+	return w, err
+}
+
+// note brings the counters of import and run up to date, and tells where the next chunk starts.
+func (c *chunk) note(ctx context.Context, w came) error {
 	now := c.i.Outcomes.V
 	if now == nil {
 		now = map[verdict.Outcome]int64{}
 	}
-	for o, n := range before {
+	for o, n := range w.before {
 		now[o] -= n
 	}
-	for o, n := range after {
+	for o, n := range w.now {
 		now[o] += n
 	}
-	written := given[verdict.Created]+given[verdict.Updated]+given[verdict.Deleted]+partly > 0
+	written := w.given[verdict.Created]+w.given[verdict.Updated]+w.given[verdict.Deleted]+w.partly > 0
 	if c.whole {
-		c.i.NextRow, c.i.Outcomes.V, c.i.Digest, c.i.Written = c.high+1, now, c.i.Digest^digest, c.i.Written || written
-		for o, n := range given {
+		c.i.NextRow, c.i.Outcomes.V, c.i.Digest, c.i.Written = c.high+1, now, c.i.Digest^w.digest, c.i.Written || written
+		for o, n := range w.given {
 			c.told[o] += n
 		}
 		return nil
@@ -89,7 +93,7 @@ func (c *chunk) note(ctx context.Context, before, after, given map[verdict.Outco
 	_, err := c.tx.Exec(ctx, `
 		update imports set next_row = $2, outcomes = $3, digest = digest # $4::bigint, written = written
 		or $5, changed_at = now()
-		where id = $1`, c.i.ID, c.high+1, store.JSON[map[verdict.Outcome]int64]{V: now}, digest, written)
+		where id = $1`, c.i.ID, c.high+1, store.JSON[map[verdict.Outcome]int64]{V: now}, w.digest, written)
 	if err != nil {
 		return fmt.Errorf("note progress: %w", err)
 	}
@@ -100,7 +104,7 @@ func (c *chunk) note(ctx context.Context, before, after, given map[verdict.Outco
 					select * from jsonb_each_text(runs.outcomes) union all select * from jsonb_each_text($3::jsonb)
 				) x group by key
 			) y
-		) where id = $1`, c.run.ID, c.rows, store.JSON[map[verdict.Outcome]int64]{V: given}, partly)
+		) where id = $1`, c.run.ID, c.rows, store.JSON[map[verdict.Outcome]int64]{V: w.given}, w.partly)
 	if err != nil {
 		return fmt.Errorf("note progress: %w", err)
 	}

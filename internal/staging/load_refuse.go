@@ -78,7 +78,11 @@ func (l *Load) Refuse(ctx context.Context, cause error) (ended bool, err error) 
 				return err
 			}
 		}
-		if err := c.advance(ctx, before); err != nil {
+		came, err := c.whatCame(ctx, before)
+		if err != nil {
+			return err
+		}
+		if err := c.note(ctx, came); err != nil {
 			return err
 		}
 		ended, err = c.endIfItGivesWay(ctx)
