@@ -50,7 +50,7 @@ func (r *Room) StageCells(ctx context.Context, run store.Run) (*CellWriter, erro
 // pages through the rows of which the same became, where these are not many.
 const ofLast = `(row_no, draft) where last`
 
-func byOutcome(counts map[string]int64) string {
+func byOutcome(counts map[verdict.Outcome]int64) string {
 	return `(of_row, row_no) where last and of_row is not null and of_row <> all(` + common(counts) + `)`
 }
 

@@ -133,7 +133,7 @@ func (c *chunk) finish(ctx context.Context) error {
 			return err
 		}
 	}
-	var counts store.JSON[map[string]int64]
+	var counts store.JSON[map[verdict.Outcome]int64]
 	if err := c.tx.QueryRow(ctx, `select outcomes from imports where id = $1`, c.run.Import).Scan(&counts); err != nil {
 		return fmt.Errorf("read what has come of the rows: %w", err)
 	}

@@ -161,12 +161,7 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 			return nil, nil, err
 		}
 	}
-	if err := u.replaceResults(ctx, tx, do, ofRow, rows); err != nil {
-		return nil, nil, err
-	}
-	all, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from {results}
-		where last and of_row is not null group by of_row`))
-	if err == nil {
+	if all, err = u.replaceResults(ctx, tx, do, ofRow, rows); err == nil {
 		touched, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from ({each}) x
 			group by of_row`, frag{"each": each}))
 	}
@@ -174,36 +169,52 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 }
 
 // replaceResults writes what has become of rows in the place of what was so far, which stays and no longer holds. Of
-// is the SQL of what has become of a row as a whole, from what has become of its drafts.
+// is the SQL of what has become of a row as a whole, from what has become of its drafts. It gives how many rows came to what.
 //
 // Where it is of a third of all rows or more they are all written anew, and the table takes the place of the one before:
 // two indexes made once cost less than to follow each row, and who looks at the rows meanwhile sees what was so far.
-func (u *Undo) replaceResults(ctx context.Context, tx pgx.Tx, do func(vocabulary, ...stmt) error, of, from string) error {
+func (u *Undo) replaceResults(ctx context.Context, tx pgx.Tx, do func(vocabulary, ...stmt) error,
+	of, from string) (counts map[verdict.Outcome]int64, err error) {
+	count := func(table string) (map[verdict.Outcome]int64, error) {
+		return countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from `+table+`
+			where last and of_row is not null group by of_row`))
+	}
 	now := q(`select b.row_no, b.draft, b.run, true, b.outcome, {of_row}, b.record_id, b.detail from {rows}`,
 		frag{"of_row": of, "rows": from})
 	var touched, all int64
-	err := tx.QueryRow(ctx, `select (select count(*) from became_now), (select count(*) from `+resultsTable(u.i.ID)+`)`).
+	err = tx.QueryRow(ctx, `select (select count(*) from became_now), (select count(*) from `+resultsTable(u.i.ID)+`)`).
 		Scan(&touched, &all)
 	if err != nil {
-		return fmt.Errorf("count what has become of rows: %w", err)
+		return nil, fmt.Errorf("count what has become of rows: %w", err)
 	}
 	if touched < all/3 {
-		return do(u.word,
+		err := do(u.word,
 			q(`update {results} o set last = false from became_now b
 				where o.last and o.row_no = b.row_no and o.draft = b.draft`),
 			q(`insert into {results} ({columns}) {now} order by b.row_no, b.draft`, frag{"columns": resultColumns, "now": now.text}, now.words),
 			q(`analyze {results}`))
+		if err != nil {
+			return nil, err
+		}
+		return count(`{results}`)
 	}
 	name := fmt.Sprintf("i%d_results", u.i.ID)
-	return do(u.word,
+	err = do(u.word,
 		q(`create table {results_now} (like {results} including defaults)`),
 		q(`insert into {results_now} ({columns})
 			select o.row_no, o.draft, o.run, o.last and b.row_no is null, o.outcome, o.of_row, o.record_id, o.detail
 			from {results} o left join became_now b on o.last and b.row_no = o.row_no and b.draft = o.draft
 			union all
-			{now}`, frag{"columns": resultColumns, "now": now.text}, now.words),
+			{now}`, frag{"columns": resultColumns, "now": now.text}, now.words))
+	if err != nil {
+		return nil, err
+	}
+	if counts, err = count(`{results_now}`); err != nil {
+		return nil, err
+	}
+	return counts, do(u.word,
 		q(`create unique index on {results_now} `+ofLast),
-		q(`create index {by_outcome_now} on {results_now} `+byOutcome(nil), frag{"by_outcome_now": schema.Ident(name + "_by_outcome_now")}),
+		q(`create index {by_outcome_now} on {results_now} `+byOutcome(counts), frag{"by_outcome_now": schema.Ident(name + "_by_outcome_now")}),
 		q(`analyze {results_now}`),
 		q(`drop table {results}`),
 		q(`alter table {results_now} rename to {name}; alter index {by_outcome_now} rename to {by_outcome}`, frag{

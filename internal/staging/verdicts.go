@@ -76,12 +76,12 @@ func (k *Check) conclude(ctx context.Context) error {
 
 // common is the SQL of a list of the words that a tenth of the rows have, or more. The next rows with such a word
 // are found as quickly by their numbers, so that an index by word and number leaves them out.
-func common(counts map[string]int64) string {
+func common[W ~string](counts map[W]int64) string {
 	var all int64
 	for _, n := range counts {
 		all += n
 	}
-	var words []string
+	var words []W
 	for _, w := range slices.Sorted(maps.Keys(counts)) {
 		if counts[w]*10 >= all {
 			words = append(words, w)
