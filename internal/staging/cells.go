@@ -46,10 +46,11 @@ func (r *Room) StageCells(ctx context.Context, run store.Run) (*CellWriter, erro
 	return &CellWriter{room: r, run: run, copy: pgcopy.Into(ctx, r.onConn(run), cells, []string{"row_no", "cells"})}, nil
 }
 
-// The rows and columns of the indexes of the table of what became of rows: one finds what holds of a row, the other
-// pages through the rows of which the same became, where these are not many.
+// ofLast are the columns and rows of the index of the table of what became of rows that finds what holds of a row.
 const ofLast = `(row_no, draft) where last`
 
+// byOutcome are those of the index that pages through the rows of which the same became, where these are not many;
+// counts are how many rows came to what.
 func byOutcome(counts map[verdict.Outcome]int64) string {
 	return `(of_row, row_no) where last and of_row is not null and of_row <> all(` + common(counts) + `)`
 }

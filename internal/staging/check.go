@@ -519,7 +519,7 @@ func (k *draftCheck) judge(ctx context.Context, judge Judge) error {
 	for _, f := range k.plan.Type.Fields {
 		text := schema.Text(f, schema.Column(f, "r"))
 		if fp := k.field(f.Name); fp != nil {
-			text = schema.Text(f, `(`+k.after(*fp, "q", "r", now)+`)`)
+			text = schema.Text(f, `(`+k.after(*fp)+`)`)
 		}
 		cols = append(cols, `coalesce(`+text+`, '')`)
 		names = append(names, f.Name)

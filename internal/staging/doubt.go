@@ -15,13 +15,12 @@ import (
 )
 
 // Values that say less than a record knows: what is doubtful is said in SQL once,
-// for the difference, the problems and the load alike.
+// for the difference and the problems alike.
 
-// doubt is the SQL of whether the value now of a field says less than what is in a
-// record; null and false are no. Row and record are the aliases of the two, of gives the row's
-// value of any field.
-func (k *draftCheck) doubt(fp mapping.FieldPlan, row, record, now string, of func(catalog.Field) string) string {
-	was := schema.Column(fp.Field, record)
+// doubt is the SQL of whether the value now of a field, from a staged draft, says less than what
+// is in its record; null and false are no.
+func (k *draftCheck) doubt(fp mapping.FieldPlan, now string) string {
+	was := schema.Column(fp.Field, "r")
 	switch fp.Doubt {
 	case catalog.Older:
 		return now + ` < ` + was
@@ -44,10 +43,10 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, row, record, now string, of fun
 			if f.Type != catalog.Money {
 				continue
 			}
-			there := schema.Column(f, record)
+			there := schema.Column(f, "r")
 			said := `true`
 			if k.field(f.Name) != nil {
-				said = `coalesce(` + of(f) + ` = ` + there + `, true)`
+				said = `coalesce(` + drafted(f) + ` = ` + there + `, true)`
 			}
 			same = append(same, there+` is not null and `+said)
 		}
@@ -86,10 +85,10 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, row, record, now string, of fun
 		for _, w := range k.workplaces() {
 			stays := `true`
 			if k.field(w.field.Name) != nil {
-				stays = `coalesce(` + of(w.field) + ` = ` + schema.Column(w.field, record) + `, true)`
+				stays = `coalesce(` + drafted(w.field) + ` = ` + schema.Column(w.field, "r") + `, true)`
 			}
-			sql = `(` + sql + ` or ` + stays + ` and ` + w.has(domain(was), row, record) + ` and not ` +
-				w.has(domain(now), row, record) + `)`
+			sql = `(` + sql + ` or ` + stays + ` and ` + w.has(domain(was)) + ` and not ` +
+				w.has(domain(now)) + `)`
 		}
 		if _, people := k.plan.Type.FieldAs(catalog.AsFamilyName); people {
 			sql = desksOver(now, was) + ` or ` + domain(now) + ` <> ` + domain(was) + ` and ` + sql
@@ -157,15 +156,11 @@ func (w workplace) join() string {
 	return ` left join ` + w.companies + ` ` + w.alias() + ` on ` + w.alias() + `.id = ` + schema.Column(w.field, "r")
 }
 
-// has is the SQL of whether a domain is one of the company of a record. That of a staged draft
+// has is the SQL of whether a domain is one of the company of the record of a staged draft, which
 // stands beside it, so that the server can look at the rows on all cores: it does not where a
 // query looks something up for each row.
-func (w workplace) has(domain, row, record string) string {
-	if row == stagedRow {
-		return `coalesce(` + domain + ` in (` + list(domainsOf(w.company, w.alias())) + `), false)`
-	}
-	return `exists (select from ` + w.companies + ` e where e.id = ` + schema.Column(w.field, record) + ` and ` + domain +
-		` in (` + list(domainsOf(w.company, "e")) + `))`
+func (w workplace) has(domain string) string {
+	return `coalesce(` + domain + ` in (` + list(domainsOf(w.company, w.alias())) + `), false)`
 }
 
 var stepDoubt = step{does: "notes what records know better", reads: "draft aside matches links settled became " +
@@ -359,14 +354,14 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 		}
 		was, kept := schema.Column(fp.Field, "r"), k.keptByAnswer(fp.Field)
 		if k.dated { // what a sheet of records has as it was is not what the row says
-			kept = `(` + kept + ` or ` + k.unmoved(*fp, "q", now(fp.Field)) + `)`
+			kept = `(` + kept + ` or ` + k.unmoved(*fp, drafted(fp.Field)) + `)`
 		}
 		words := schema.Literal(doubtful[fp.Doubt]+": ") + ` || ` + k.shown(fp.Field, was)
 		if fp.Doubt == catalog.Private {
 			own := schema.Literal("the record has a mailbox of the person's own: ") + ` || ` + k.shown(fp.Field, was)
-			words = `case when ` + desksOver(now(fp.Field), was) + ` then ` + own + ` else ` + words + ` end`
+			words = `case when ` + desksOver(drafted(fp.Field), was) + ` then ` + own + ` else ` + words + ` end`
 		}
-		when := `(` + k.doubt(*fp, stagedRow, "r", now(fp.Field), now) + `) and not ` + kept
+		when := `(` + k.doubt(*fp, drafted(fp.Field)) + `) and not ` + kept
 		note(problem.DoubtfulValue, fp, fp.Doubtful == mapping.KeepThere, fp.Field.Name, when, words)
 	}
 	if len(details) == 0 {

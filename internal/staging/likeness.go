@@ -65,7 +65,7 @@ func employerName(workspace string, c catalog.Catalog, f catalog.Field, id strin
 
 // employer is as employerOf, for a draft, whose employer may be a draft too.
 func (k *draftCheck) employer(f catalog.Field) string {
-	there := employerName(k.i.Workspace, k.catalog, f, now(f))
+	there := employerName(k.i.Workspace, k.catalog, f, drafted(f))
 	fp := k.field(f.Name)
 	if fp == nil || fp.Draft < 0 {
 		return there
@@ -76,8 +76,8 @@ func (k *draftCheck) employer(f catalog.Field) string {
 			return there
 		}
 	}
-	return `case when ` + now(f) + ` < 0 then (select ` + schema.TitleText(target.plan.Type, "e") + ` from ` +
-		target.table("draft") + ` e where e.row_no = -` + now(f) + `) else ` + there + ` end`
+	return `case when ` + drafted(f) + ` < 0 then (select ` + schema.TitleText(target.plan.Type, "e") + ` from ` +
+		target.table("draft") + ` e where e.row_no = -` + drafted(f) + `) else ` + there + ` end`
 }
 
 // ofRecord gives the SQL of the values of records of an alias.
@@ -142,7 +142,7 @@ func (k *draftCheck) stageKeys(ctx context.Context, n int, c *matching.Comparer)
 	}
 	k.keysOf = n
 	query, _, err = q(`select q.row_no, {values} from {staged}`,
-		frag{"values": comparedColumns(c.Fields, now, k.employer), "staged": k.staged()}).compose(k.word)
+		frag{"values": comparedColumns(c.Fields, drafted, k.employer), "staged": k.staged()}).compose(k.word)
 	if err != nil {
 		return false, err
 	}

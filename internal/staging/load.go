@@ -433,7 +433,7 @@ var (
 		writes: "results"}
 	stepDecide = step{does: "decides what becomes of the rows", reads: "verdicts late results problems", writes: "results"}
 	stepCreate = step{does: "makes records", reads: "results draft verdicts", writes: "records"}
-	stepUpdate = step{does: "changes records", reads: "results draft verdicts settled moved", writes: "records history"}
+	stepUpdate = step{does: "changes records", reads: "results draft verdicts", writes: "records history"}
 	stepDelete = step{does: "deletes records", reads: "results verdicts", writes: "records history"}
 )
 
@@ -448,11 +448,11 @@ func (c *chunk) carryOut(ctx context.Context) error {
 			return err
 		}
 	}
-	came, err := c.perform(ctx, written, linked)
+	w, err := c.perform(ctx, written, linked)
 	if err != nil {
 		return err
 	}
-	return c.conclude(ctx, came)
+	return c.conclude(ctx, w)
 }
 
 // perform writes what comes of the rows, given whether somebody else has written since the check, and

@@ -68,7 +68,7 @@ func (c *chunk) carryOutAhead(ctx context.Context, held locks, ids map[string]in
 		return err
 	}
 	c.give(ids)
-	came, err := c.perform(ctx, held.writes != c.i.Writes, held.links != c.i.LinkWrites)
+	w, err := c.perform(ctx, held.writes != c.i.Writes, held.links != c.i.LinkWrites)
 	if err != nil {
 		return err
 	}
@@ -84,7 +84,7 @@ func (c *chunk) carryOutAhead(ctx context.Context, held locks, ids map[string]in
 	if err := c.standFor(ctx); err != nil {
 		return err
 	}
-	if err := c.conclude(ctx, came); err != nil {
+	if err := c.conclude(ctx, w); err != nil {
 		return err
 	}
 	if event, _, err := c.givesWay(ctx); err != nil || event != "" { // the load ends with a chunk that is alone

@@ -78,11 +78,11 @@ func (l *Load) Refuse(ctx context.Context, cause error) (ended bool, err error) 
 				return err
 			}
 		}
-		came, err := c.whatCame(ctx, before)
+		w, err := c.whatCame(ctx, before)
 		if err != nil {
 			return err
 		}
-		if err := c.note(ctx, came); err != nil {
+		if err := c.note(ctx, w); err != nil {
 			return err
 		}
 		ended, err = c.endIfItGivesWay(ctx)

@@ -180,35 +180,33 @@ func (c *draftChunk) create() stmt {
 
 // update changes the records that were found, and keeps in the history what
 // they were. The records are those that the check has seen, as setAside tells, so that
-// what it has said becomes of a field is not worked out again: the value of the draft,
-// or none. Only where values are put together is it what the record has by now.
+// what it has said becomes of a field is not worked out again: it is the value of the draft,
+// or none, or what the difference says where the two are put together. Only one draft of one
+// row is for a record.
 func (c *draftChunk) update() stmt {
 	columns, values := c.sources()
 	var set, picked []string
 	for i, col := range columns {
 		picked = append(picked, values[i]+` as `+col)
 	}
-	if slices.ContainsFunc(c.plan.Fields, addsTo) {
-		picked = append(picked, c.extra()...)
-	}
-	given := func(f catalog.Field) string { return schema.Column(f, "t") }
 	// A field that the difference does not name stays as it is.
 	changed := func(fp mapping.FieldPlan, to, stays string) string {
 		return `case when t.changes ? ` + literal(fp.Field.Name) + ` then ` + to + ` else ` + stays + ` end`
 	}
-	taken := func(fp mapping.FieldPlan, value string) string {
-		return `case when t.changes->` + literal(fp.Field.Name) + `->>1 is not null then ` + value + ` end`
+	says := func(fp mapping.FieldPlan) string { return `t.changes->` + literal(fp.Field.Name) + `->>1` }
+	taken := func(fp mapping.FieldPlan, column string) string {
+		return `case when ` + says(fp) + ` is not null then t.` + column + ` end`
 	}
 	// The normal forms go with the value that is taken.
 	with := func(fp mapping.FieldPlan, column string) string {
-		return changed(fp, taken(fp, `t.`+column), `r.`+column)
+		return changed(fp, taken(fp, column), `r.`+column)
 	}
 	names := map[string]string{}
 	for _, fp := range c.plan.Fields {
 		f := fp.Field
-		to := taken(fp, given(f))
-		if addsTo(fp) {
-			to = c.check.after(fp, "t", "r", given)
+		to := taken(fp, schema.Value(f.Name))
+		if fp.Both == mapping.Add {
+			to = schema.Typed(f, says(fp))
 		}
 		set = append(set, schema.Value(f.Name)+` = `+changed(fp, to, schema.Column(f, "r")))
 		if f.Normalised() {
@@ -238,24 +236,6 @@ func (c *draftChunk) update() stmt {
 		frag{"changes": c.changes(), "picked": behind(picked), "decided": c.decided(verdict.Updated),
 			"title_column": schema.Title, "title": title, "set": list(set)},
 		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
-}
-
-// addsTo reports whether a field puts its value together with that of the record.
-func addsTo(fp mapping.FieldPlan) bool { return fp.Both == mapping.Add }
-
-// extra gives the SQL of what the expression of a field's value needs beside the draft's fields.
-func (c *draftChunk) extra() (picked []string) {
-	for _, col := range c.check.extras() {
-		switch col {
-		case "found_by", "alike":
-			picked = append(picked, `v.`+col)
-		case "keep":
-			picked = append(picked, `(select s.keep from {settled} s where s.row_no = v.row_no) as keep`)
-		default:
-			picked = append(picked, `d.`+col)
-		}
-	}
-	return picked
 }
 
 // remove deletes records that nothing points to, and keeps what they were.

@@ -40,10 +40,10 @@ func (k *draftCheck) moved(ctx context.Context) error {
 		q(`analyze {moved}`))
 }
 
-// unmoved is the SQL of whether a row, given by its alias, has a value as it was when
+// unmoved is the SQL of whether a staged draft has a value as it was when
 // the sheet was made, though the record was changed since.
-func (k *draftCheck) unmoved(fp mapping.FieldPlan, row, now string) string {
-	return `exists (select from {moved} x where x.row_no = ` + row + `.row_no and x.field = ` +
+func (k *draftCheck) unmoved(fp mapping.FieldPlan, now string) string {
+	return `exists (select from {moved} x where x.row_no = q.row_no and x.field = ` +
 		schema.Literal(fp.Field.Name) + ` and x.was is not distinct from ` + k.shown(fp.Field, now) + `)`
 }
 
@@ -56,7 +56,7 @@ func (k *draftCheck) holdMoved(ctx context.Context) error {
 	var list []stmt
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
-		now, there := k.shown(fp.Field, now(fp.Field)), k.shown(fp.Field, schema.Column(fp.Field, "r"))
+		now, there := k.shown(fp.Field, drafted(fp.Field)), k.shown(fp.Field, schema.Column(fp.Field, "r"))
 		says := now + ` is not null`
 		if fp.Blank == mapping.Clear {
 			says = `true` // a blank cell as well
@@ -96,7 +96,7 @@ func (k *draftCheck) tellEmptied(ctx context.Context) error {
 					and {stays q} and not coalesce({name} = any(q.cleared), false)
 			) d
 			where d.detail is not null and btrim({cell}) = ''`,
-			frag{"there": there, "staged": k.staged(), "name": schema.Literal(fp.Field.Name), "now": now(fp.Field),
+			frag{"there": there, "staged": k.staged(), "name": schema.Literal(fp.Field.Name), "now": drafted(fp.Field),
 				"cell": k.cell(*fp)},
 			arg{"code": string(problem.Emptied), "field": k.plan.Named(fp.Field.Name), "col": fp.Column()}))
 	}

@@ -10,13 +10,12 @@ import (
 	"uchi/internal/schema"
 )
 
-// after is the SQL of the value that a field of a found record would have. The
-// check compares it with what is there, and the load writes it: one expression
-// for both. row is the alias of the draft and record that of the record; of gives
-// the draft's value of a field, references resolved.
-func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(catalog.Field) string) string {
+// after is the SQL of the value that a field of the record that was found for a staged draft would
+// have. The check compares it with what is there, and the load writes the difference.
+func (k *draftCheck) after(fp mapping.FieldPlan) string {
+	const row, record = stagedRow, "r"
 	f := fp.Field
-	was, now := schema.Column(f, record), of(f)
+	was, now := schema.Column(f, record), drafted(f)
 	given := now
 	if f.Key && f.Type == catalog.Text && !fp.Chosen {
 		now = `case when not coalesce(` + lost(now, was) + `, false) then ` + now + ` end`
@@ -36,10 +35,10 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 		now = `case when not coalesce(` + shorter + `, false) then ` + now + ` end`
 	}
 	if k.dated {
-		now = `case when not ` + k.unmoved(fp, row, now) + ` then ` + now + ` end`
+		now = `case when not ` + k.unmoved(fp, now) + ` then ` + now + ` end`
 	}
 	if fp.Doubt != catalog.NoDoubt && fp.Doubtful == mapping.KeepThere {
-		now = `case when not coalesce(` + k.doubt(fp, row, record, now, of) + `, false) then ` + now + ` end`
+		now = `case when not coalesce(` + k.doubt(fp, now) + `, false) then ` + now + ` end`
 	}
 	both := fp.Both
 	var out string
@@ -70,7 +69,7 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 	if fp.Blank == mapping.Clear {
 		blank := given + ` is null`
 		if k.dated { // a cell that was blank when the sheet was made says nothing
-			blank += ` and not ` + k.unmoved(fp, row, given)
+			blank += ` and not ` + k.unmoved(fp, given)
 		}
 		out = `case when ` + blank + ` then null else ` + out + ` end`
 	}
@@ -328,27 +327,6 @@ func added(f catalog.Field, now, was string) string {
 		` when position(` + now + ` in ` + was + `) > 0 then ` + was + ` else ` + both + ` end`
 }
 
-// extras are the columns of staging beside the draft's fields that after needs.
-func (k *draftCheck) extras() []string {
-	cols := []string{`found_by`}
-	if len(k.alike) > 0 {
-		cols = append(cols, `alike`)
-	}
-	if len(k.cleared) > 0 {
-		cols = append(cols, `cleared`)
-	}
-	if k.plan.NewerBy {
-		cols = append(cols, `newer_at`)
-	}
-	if k.dated {
-		cols = append(cols, `row_no`)
-	}
-	if k.keeps {
-		cols = append(cols, `keep`)
-	}
-	return cols
-}
-
 // staged is the SQL of the staged drafts, with what was found for each and with
 // references resolved (v_ and the field's name): as q, with the record as r.
 func (k *draftCheck) staged() string {
@@ -374,8 +352,8 @@ const stagedRow = "q"
 
 func resolvedColumn(field string) string { return schema.Ident("v_" + field) }
 
-// now is the SQL for a field's value in the draft, references resolved.
-func now(f catalog.Field) string {
+// drafted is the SQL for a field's value in the draft, references resolved.
+func drafted(f catalog.Field) string {
 	if f.Kind().Form == catalog.LinkForm {
 		return `q.` + resolvedColumn(f.Name)
 	}

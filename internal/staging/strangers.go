@@ -32,7 +32,7 @@ func (k *draftCheck) stranger() (sql string, of *mapping.FieldPlan, ok bool) {
 		row, record = append(row, `q.`+name), append(record, `r.`+name)
 		change := `q.` + name + ` <> '' and q.` + name + ` is distinct from r.` + name
 		if k.dated {
-			change += ` and not ` + k.unmoved(*fp, "q", now(fp.Field))
+			change += ` and not ` + k.unmoved(*fp, drafted(fp.Field))
 		}
 		differ = append(differ, `(`+change+`)`)
 		if of == nil || fp.Field.ComparedAs() == catalog.AsFamilyName {
@@ -124,7 +124,7 @@ func (k *draftCheck) isKey(field string) bool {
 func (k *draftCheck) othersToo() string {
 	for _, fp := range k.plan.Fields {
 		if fp.Field.Required && fp.Field.Kind().Form == catalog.LinkForm {
-			return now(fp.Field) + ` <> ` + schema.Column(fp.Field, "r")
+			return drafted(fp.Field) + ` <> ` + schema.Column(fp.Field, "r")
 		}
 	}
 	return ""

@@ -126,7 +126,7 @@ func (k *draftCheck) decide(ctx context.Context) error {
 		f := fp.Field
 		// The value that the record would have is worked out once, in the innermost query.
 		was, after := `s.`+wasColumn(f.Name), `s.`+afterColumn(f.Name)
-		afters = append(afters, schema.Column(f, "r")+` as `+wasColumn(f.Name), k.after(fp, "q", "r", now)+` as `+
+		afters = append(afters, schema.Column(f, "r")+` as `+wasColumn(f.Name), k.after(fp)+` as `+
 			afterColumn(f.Name))
 		differs := after + ` is distinct from ` + was
 		differ = append(differ, `(`+differs+`)`)

@@ -563,3 +563,23 @@ func TestSuggestionsForAnotherType(t *testing.T) {
 	b.ok(err)
 	b.want(s.Home.Country, "")
 }
+
+// Of two drafts of a type that are for one record, in whichever rows, the one that comes first writes it, and the other is
+// held: a load can write what the check has said becomes of a field.
+func TestTwoDraftsForOneRecord(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Number in the old system,Company\nA-1,Gull Marina\n")
+	i := b.change(b.upload("account", "Number,Company,Website,Group,Site of the group\n"+
+		"A-1,Gull Marina,https://gull.example,,\nA-2,Tern Marina,,A-1,https://group.example\n"), func(r *mapping.Routine) {
+		origin := func(h string) mapping.Origin { return mapping.Origin{From: []string{h}} }
+		r.Drafts = []mapping.Draft{
+			{Type: "account", Fields: map[string]mapping.Origin{"source_ref": origin("Number"), "name": origin("Company"),
+				"website": origin("Website")}, Both: mapping.Keep},
+			{Type: "account", Name: "group", Fields: map[string]mapping.Origin{"source_ref": origin("Group"), "name": origin("Group"),
+				"website": origin("Site of the group")}, Both: mapping.Keep},
+		}
+	})
+	i = b.load(b.check(i))
+	b.want(b.rows(i), "[2 updated (updated 1, skipped) 3 held (held, held 1)]")
+	b.want(b.record("account", "ACC-1").Values["website"], "https://gull.example")
+}
