@@ -6,7 +6,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"log/slog"
 	"os"
 	"testing"
 
@@ -138,33 +137,24 @@ func TestUpgradeBringsNamesUpToDate(t *testing.T) {
 // What was staged before anchors said how many rows come before them is paged through as it was.
 func TestUpgradeOfAnchors(t *testing.T) {
 	t.Parallel()
-	url := pgtest.Database(t, prepare)
-	conn, err := pgx.Connect(t.Context(), url)
+	conn, err := pgx.Connect(t.Context(), pgtest.Database(t, prepare))
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer conn.Close(context.Background())
-	_, err = conn.Exec(t.Context(), `delete from uchi.goose_db_version where version_id >= 39;
-		create table staging.i9_r9_anchors (word text, n bigint, row_no bigint, primary key (word, n));
-		insert into staging.i9_r9_anchors select 'create', n, 2 + 1000 * n from generate_series(0, 2000) n`)
+	migration, err := os.ReadFile("../store/migrations/00039_anchors.sql")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := prepared(url); err != nil {
-		t.Fatal(err)
+	for _, sql := range []string{`create table staging.i9_r9_anchors (word text, n bigint, row_no bigint, primary key (word, n));
+		insert into staging.i9_r9_anchors select 'create', n, 2 + 1000 * n from generate_series(0, 2000) n`, string(migration)} {
+		if _, err := conn.PgConn().Exec(t.Context(), sql).ReadAll(); err != nil {
+			t.Fatal(err)
+		}
 	}
 	var right, all int
 	if err := conn.QueryRow(t.Context(), `select count(*) filter (where n = row_no - 2), count(*) from staging.i9_r9_anchors`).
 		Scan(&right, &all); err != nil || right != 2001 || all != 2001 {
 		t.Errorf("%d of %d anchors are right, %v", right, all, err)
 	}
-}
-
-// prepared brings a database to the present.
-func prepared(url string) error {
-	s, err := store.Open(context.Background(), store.Options{URL: url, Process: "test", Log: slog.New(slog.DiscardHandler)})
-	if err == nil {
-		s.Close()
-	}
-	return err
 }
