@@ -327,24 +327,45 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 }
 
 // seenTexts are texts of a field of which something has been found out that need not be asked again:
-// names, towns and jobs come again, numbers do not, so that not many are remembered.
-type seenTexts map[string]bool
+// names, towns and jobs come again, numbers do not, so that not many are remembered, and where few come again none is asked for.
+type seenTexts struct {
+	texts        map[string]bool
+	asked, found int
+	idle         bool
+}
 
-// mostSeen is how many.
-const mostSeen = 1000
+// mostSeen is how many are remembered, oftenAsked after how many questions it is seen whether one in seldomFound is answered.
+const (
+	mostSeen    = 1000
+	oftenAsked  = 5000
+	seldomFound = 8
+)
+
+func (s *seenTexts) has(text string) bool {
+	if s.idle {
+		return false
+	}
+	s.asked++
+	if s.texts[text] {
+		s.found++
+		return true
+	}
+	s.idle = s.asked >= oftenAsked && s.found*seldomFound < s.asked
+	return false
+}
 
 func (s *seenTexts) add(text string) {
-	if *s == nil {
-		*s = seenTexts{}
+	if s.texts == nil {
+		s.texts = map[string]bool{}
 	}
-	if len(*s) < mostSeen {
-		(*s)[strings.Clone(text)] = true
+	if !s.idle && len(s.texts) < mostSeen {
+		s.texts[strings.Clone(text)] = true
 	}
 }
 
 // doubt gives the problem of a value that shows in it alone; empty when none does.
 func (fp *FieldPlan) doubt(v string) (code problem.Code, detail string) {
-	if fp.sound[v] {
+	if fp.sound.has(v) {
 		return "", ""
 	}
 	switch {
@@ -513,7 +534,7 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	}
 	// What it comes to hangs on nothing else in the row.
 	alone := fp.Field.Type == catalog.Text && !fp.origin.take.splitsName()
-	if alone && fp.plain[text] {
+	if alone && fp.plain.has(text) {
 		out.set(i, fp, text, seen)
 		return
 	}
