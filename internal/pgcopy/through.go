@@ -29,46 +29,46 @@ const (
 	batchBytes = 256 << 10
 )
 
-// Through runs a query through COPY, lets workers make other rows of its rows,
-// several batches of them side by side, and adds these to the tables in the
-// order in which the query gave theirs. Passed is told, in that order, how many
-// rows of the query have been added so far; it may be nil. With one worker the
-// rows pass it in their order. A panic of a worker is an error.
-func Through(ctx context.Context, on OnConn, query string, workers []Worker, into []*In,
-	passed func(rows int64) error) error {
-	todo, line := make(chan *batch), make(chan *batch, 2*len(workers))
-	free := make(chan *batch, cap(line)+len(workers)+1)
-	stop := make(chan struct{})
+// Line passes rows through workers, several batches of them side by side, and adds the rows that these make to tables, in
+// the order in which theirs were given. With one worker the rows pass it in their order. A panic of a worker is an error.
+type Line struct {
+	b      *batch // that is being filled
+	tables int
+	todo   chan *batch
+	line   chan *batch // in their order
+	free   chan *batch
+	stop   chan struct{} // closed when no more rows are wanted
+	ended  chan error
+}
+
+// NewLine begins a line, of which End must be called. Passed is told, in the order of the rows, how many of them have been
+// added so far; it may be nil.
+func NewLine(workers []Worker, into []*In, passed func(rows int64) error) *Line {
+	l := &Line{tables: len(into), todo: make(chan *batch), line: make(chan *batch, 2*len(workers)),
+		stop: make(chan struct{}), ended: make(chan error, 1)}
+	l.free = make(chan *batch, cap(l.line)+len(workers)+1)
+	l.b = l.next()
 	var working sync.WaitGroup
 	for _, w := range workers {
 		working.Go(func() {
-			for b := range todo {
+			for b := range l.todo {
 				b.err = fault.Safely(func() error { return b.work(w) })
 				close(b.done)
 			}
 		})
 	}
-	given := make(chan error, 1)
 	go func() {
-		defer close(line)
-		defer close(todo)
-		given <- cut(ctx, on, query, len(into), free, func(b *batch) bool {
-			select {
-			case line <- b:
-			case <-stop:
-				return false
-			}
-			select {
-			case todo <- b:
-				return true
-			case <-stop:
-				return false
-			}
-		})
+		err := l.add(into, passed)
+		working.Wait()
+		l.ended <- err
 	}()
-	var failed error
+	return l
+}
+
+// add adds what the workers have made of each batch.
+func (l *Line) add(into []*In, passed func(rows int64) error) (failed error) {
 	var rows int64
-	for b := range line {
+	for b := range l.line {
 		if failed != nil {
 			continue
 		}
@@ -78,55 +78,94 @@ func Through(ctx context.Context, on OnConn, query string, workers []Worker, int
 			failed = passed(rows)
 		}
 		if failed != nil {
-			close(stop)
+			close(l.stop)
 			continue
 		}
 		select {
-		case free <- b:
+		case l.free <- b:
 		default:
 		}
-	}
-	working.Wait()
-	if err := <-given; failed == nil {
-		failed = err
 	}
 	return failed
 }
 
-// errStopped ends a query whose rows nobody wants any more.
-var errStopped = errors.New("the rows are not wanted any more")
-
-// cut runs a query and hands its rows on in batches; give is false when no more is wanted.
-func cut(ctx context.Context, on OnConn, query string, tables int, free <-chan *batch, give func(b *batch) bool) error {
-	next := func() *batch {
-		select {
-		case b := <-free:
-			b.rows, b.out.b, b.done = 0, b.out.b[:0], make(chan struct{})
-			return b
-		default:
-			return &batch{in: make([]Buffer, tables), done: make(chan struct{})}
-		}
+// next gives an empty batch.
+func (l *Line) next() *batch {
+	select {
+	case b := <-l.free:
+		b.rows, b.out.b, b.done = 0, b.out.b[:0], make(chan struct{})
+		return b
+	default:
+		return &batch{in: make([]Buffer, l.tables), done: make(chan struct{})}
 	}
-	b := next()
-	err := Out(ctx, on, query, func(fields [][]byte) error {
-		b.out.Row(len(fields))
-		for _, f := range fields {
-			b.out.Raw(f)
-		}
-		if b.rows++; b.rows < batchRows && len(b.out.b) < batchBytes {
-			return nil
-		}
-		if !give(b) {
-			return errStopped
-		}
-		b = next()
-		return nil
-	})
-	if err == nil && b.rows > 0 && !give(b) {
-		err = errStopped
-	}
-	return err
 }
+
+// Row begins a row of so many columns and gives the buffer for their values. Next stands behind them.
+func (l *Line) Row(columns int) *Buffer {
+	l.b.out.Row(columns)
+	return &l.b.out
+}
+
+// Next hands the rows on when there are enough. An error says that no more are wanted; End tells why.
+func (l *Line) Next() error {
+	if l.b.rows++; l.b.rows < batchRows && len(l.b.out.b) < batchBytes {
+		return nil
+	}
+	if !l.give() {
+		return errStopped
+	}
+	l.b = l.next()
+	return nil
+}
+
+// give puts a batch into the line and to work.
+func (l *Line) give() bool {
+	select {
+	case l.line <- l.b:
+	case <-l.stop:
+		return false
+	}
+	select {
+	case l.todo <- l.b:
+		return true
+	case <-l.stop:
+		return false
+	}
+}
+
+// End waits until all rows have passed, and gives what went wrong with them, else failed.
+func (l *Line) End(failed error) error {
+	if failed == nil && l.b.rows > 0 && !l.give() {
+		failed = errStopped
+	}
+	close(l.todo)
+	close(l.line)
+	if err := <-l.ended; err != nil {
+		return err
+	}
+	return failed
+}
+
+// From lets the rows of a query pass, by COPY.
+func (l *Line) From(ctx context.Context, on OnConn, query string) error {
+	return Out(ctx, on, query, func(fields [][]byte) error {
+		row := l.Row(len(fields))
+		for _, f := range fields {
+			row.Raw(f)
+		}
+		return l.Next()
+	})
+}
+
+// Through lets the rows of a query pass a line of their own.
+func Through(ctx context.Context, on OnConn, query string, workers []Worker, into []*In,
+	passed func(rows int64) error) error {
+	l := NewLine(workers, into, passed)
+	return l.End(l.From(ctx, on, query))
+}
+
+// errStopped ends what gives rows that nobody wants any more.
+var errStopped = errors.New("the rows are not wanted any more")
 
 // work lets a worker make what goes in of all rows of the batch.
 func (b *batch) work(w Worker) error {

@@ -37,8 +37,9 @@ type Check struct {
 	size  int64   // how many rows it is of
 	// beside are the other imports of the bundle that the import belongs to.
 	beside []*neighbour
-	conn   *conn    // on which the steps are done, while they are
-	said   []saying // of all rows, once there are verdicts
+	conn   *conn      // on which the steps are done, while they are
+	twice  *saidTwice // the keys that rows say more than once; nil where they were not gathered
+	said   []saying   // of all rows, once there are verdicts
 }
 
 // draftCheck is the part of a check that is about one of the drafts of a row.

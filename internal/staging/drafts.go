@@ -21,6 +21,7 @@ type typist struct {
 	drafts []draftStream
 	cells  []string // of the row that it is at
 	typed  mapping.Typed
+	said   saidKeys
 }
 
 // The tables that a typist fills, behind those of the drafts: one each for all
@@ -45,6 +46,7 @@ type fieldStream struct {
 	isText    bool               // whatever the form, it is looked up as it stands
 	write     func(out *pgcopy.Buffer, canonical string) error
 	keyed     bool
+	told      bool // rows may be the same by it, and are looked for while they are typed
 	titled    bool
 	reference bool
 }
@@ -103,48 +105,84 @@ var (
 	stepTables = step{does: "makes tables", writes: "draft left problems results"}
 )
 
-// StageDrafts types the rows of a part and stages their drafts. Passed is told how
+// typing is the typing of rows that is under way: the drafts that come of it stream into their tables.
+type typing struct {
+	check   *Check
+	typists []*typist
+	into    []*pgcopy.In
+	line    *pgcopy.Line
+	rows    int64
+}
+
+// beginTyping makes the tables of the drafts, and typists: one, or as many as there are processors for. Passed is told how
 // many rows have been staged so far.
-func (k *Check) StageDrafts(ctx context.Context, part Part, passed func(rows int64) error) error {
+func (k *Check) beginTyping(ctx context.Context, one bool, passed func(rows int64) error) (*typing, error) {
 	columns, err := k.makeDrafts(ctx)
 	if err != nil {
-		return fmt.Errorf("stage drafts: %w", err)
+		return nil, fmt.Errorf("stage drafts: %w", err)
 	}
 	first, err := k.newTypist(k.plan)
 	if err != nil {
-		return err
+		return nil, err
 	}
+	t := &typing{check: k, typists: []*typist{first}}
+	if !one {
+		if t.typists, err = sideBySide(k.anotherTypist); err != nil {
+			return nil, err
+		}
+	}
+	var workers []pgcopy.Worker
+	for _, y := range t.typists {
+		y.said.to = k.twice
+		workers = append(workers, y.row)
+	}
+	on := k.room.onConn(k.run)
+	for n, d := range k.drafts {
+		t.into = append(t.into, pgcopy.Into(ctx, on, d.table("draft"), columns[n]))
+	}
+	t.into = append(t.into, pgcopy.Into(ctx, on, k.table("left"), leftColumns),
+		pgcopy.Into(ctx, on, k.table("problems"), problemColumns))
+	t.line = pgcopy.NewLine(workers, t.into, func(rows int64) error {
+		t.rows = rows
+		return passed(rows)
+	})
+	return t, nil
+}
+
+// end waits until all rows are staged, or gives the typing up when failed is not nil.
+func (t *typing) end(failed error) error {
+	err := t.line.End(failed)
+	for _, y := range t.typists {
+		y.said.note()
+	}
+	for _, c := range t.into {
+		if e := c.End(err); err == nil {
+			err = e
+		}
+	}
+	t.check.size = t.rows
+	return err
+}
+
+// StageDrafts types the rows of a part and stages their drafts. Passed is told how
+// many rows have been staged so far.
+func (k *Check) StageDrafts(ctx context.Context, part Part, passed func(rows int64) error) error {
 	// Rows that belong to those above are typed one after another, and few rows are typed
 	// before another plan is made.
-	workers := []pgcopy.Worker{first.row}
-	if part.Settled = k.plan.Grouped(); !part.Settled && part.Rows == nil {
-		if workers, err = sideBySide(k.anotherTypist); err != nil {
-			return err
-		}
+	part.Settled = k.plan.Grouped()
+	if k.twice = nil; part.Rows == nil {
+		k.twice = newSaidTwice()
 	}
 	query, err := k.room.rowsOf(k.i, part)
 	if err != nil {
 		return err
 	}
-	on := k.room.onConn(k.run)
-	var into []*pgcopy.In
-	for n, d := range k.drafts {
-		into = append(into, pgcopy.Into(ctx, on, d.table("draft"), columns[n]))
+	t, err := k.beginTyping(ctx, part.Settled || part.Rows != nil, passed)
+	if err != nil {
+		return err
 	}
-	into = append(into, pgcopy.Into(ctx, on, k.table("left"), leftColumns),
-		pgcopy.Into(ctx, on, k.table("problems"), problemColumns))
-	k.size = 0
-	err = pgcopy.Through(ctx, k.room.reading, query, workers, into, func(rows int64) error {
-		k.size = rows
-		return passed(rows)
-	})
-	if isGone(err) {
+	if err = t.end(t.line.From(ctx, k.room.reading, query)); isGone(err) {
 		err = errNotStaged
-	}
-	for _, c := range into {
-		if e := c.End(err); err == nil {
-			err = e
-		}
 	}
 	return err
 }
@@ -192,6 +230,7 @@ func (k *Check) newTypist(plan *mapping.Plan) (*typist, error) {
 			s := fieldStream{
 				field: f, write: schema.Copier(f), keyed: f.Normalised(), titled: schema.InTitle(dp.Type, f.Name),
 				reference: f.Kind().Form == catalog.LinkForm,
+				told:      keptAsTyped(f),
 			}
 			if s.reference {
 				var err error
@@ -209,16 +248,12 @@ func (k *Check) newTypist(plan *mapping.Plan) (*typist, error) {
 }
 
 // anotherTypist types rows with a plan of its own.
-func (k *Check) anotherTypist() (pgcopy.Worker, error) {
+func (k *Check) anotherTypist() (*typist, error) {
 	plan, err := k.plan.Another()
 	if err != nil {
 		return nil, err
 	}
-	t, err := k.newTypist(plan)
-	if err != nil {
-		return nil, err
-	}
-	return t.row, nil
+	return k.newTypist(plan)
 }
 
 // row types the drafts of a row, as rowsOf gives it.
@@ -259,7 +294,7 @@ func (t *typist) stage(number int64, n int, to []pgcopy.Buffer) error {
 	case t.typed.Empty:
 		leave(left, number, n, verdict.NothingGiven, 0)
 	default:
-		return t.drafts[n].add(&to[n], number, &t.typed)
+		return t.add(n, &to[n], number)
 	}
 	return nil
 }
@@ -278,7 +313,9 @@ func leave(c *pgcopy.Buffer, number int64, n int, why verdict.Reason, other int6
 
 var newerField = catalog.Field{Name: "newer_by", Type: catalog.DateTime}
 
-func (w *draftStream) add(c *pgcopy.Buffer, number int64, t *mapping.Typed) error {
+// add adds what was typed as the n-th draft of a row to its table.
+func (y *typist) add(n int, c *pgcopy.Buffer, number int64) error {
+	w, t := &y.drafts[n], &y.typed
 	c.Row(w.columns)
 	c.Int64(number)
 	if len(t.Cleared) > 0 {
@@ -313,7 +350,10 @@ func (w *draftStream) add(c *pgcopy.Buffer, number int64, t *mapping.Typed) erro
 			return err
 		}
 		if f.keyed {
-			c.TextOrNull(value.Key(f.field, v))
+			key := value.Key(f.field, v)
+			if c.TextOrNull(key); f.told && key != "" && y.said.to != nil {
+				y.said.add(saidKey{n, f.field.Name, key}, n<<16+i)
+			}
 		}
 		if f.titled {
 			c.TextOrNull(value.NameKey(v))

@@ -109,11 +109,17 @@ func (k *draftCheck) sameKey(fields []string, all bool) stmt {
 		arg{"field": fields[0]},
 	}
 	// What stands twice is found by its key alone first: mostly there is nothing.
+	twice := `select {names} from (select {columns} from {linked} where {filled}) d group by {names} having count(*) > 1`
+	if len(fields) == 1 && keptAsTyped(k.field(fields[0]).Field) {
+		if keys, known := k.twice.of(k.n, fields[0]); known && len(keys) == 0 {
+			return stmt{}
+		} else if known {
+			twice = `select c1 collate "C" as c1 from unnest(@twice::text[]) c1`
+			with = append(with, arg{"twice": keys})
+		}
+	}
 	return q(`insert into {repeats} (row_no, lead, field)
-		with twice as materialized (
-			select {names} from (select {columns} from {linked} where {filled}) d
-			group by {names} having count(*) > 1
-		),
+		with twice as materialized ({twice}),
 		same as (
 			select d.* from twice t join (select d.row_no, {columns} from {linked} where {filled} and {stays d}) d
 			using ({names})
@@ -126,7 +132,7 @@ func (k *draftCheck) sameKey(fields []string, all bool) stmt {
 			group by {names}
 		) x using ({names})
 		where d.row_no <> x.first and {only}
-		on conflict do nothing`, with...)
+		on conflict do nothing`, append(with, frag{"twice": twice})...)
 }
 
 // longestChain bounds how often leads are followed; a chain doubles each time.

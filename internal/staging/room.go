@@ -14,6 +14,7 @@
 //	problems    what is wrong, by row
 //	asked       what a person must say, of all drafts
 //	offered     what there is to choose from, of all drafts
+//	typed       by what rows were typed while they were read, where a check is to follow at once
 //	anchors     the first row of each verdict and outcome in every thousand, and how many come before
 //	results     what became of each draft of each row, by run; logged, since it is not derived
 //
@@ -149,8 +150,11 @@ func (r *Room) begin(ctx context.Context, f func(tx pgx.Tx) error) error {
 
 // table names a table of an import that one of its runs has made.
 func table(id, run int64, part string) string {
-	return schema.Ident("staging", fmt.Sprintf("i%d_r%d_%s", id, run, part))
+	return schema.Ident("staging", tableName(id, run, part))
 }
+
+// tableName is the name of that table without its schema.
+func tableName(id, run int64, part string) string { return fmt.Sprintf("i%d_r%d_%s", id, run, part) }
 
 // resultsTable names the table of what became of an import's rows.
 func resultsTable(id int64) string { return schema.Ident("staging", fmt.Sprintf("i%d_results", id)) }
@@ -197,7 +201,7 @@ func (r *Room) reading(ctx context.Context, f func(conn *pgx.Conn) error) error 
 const mostBeside = 4
 
 // sideBySide makes as many workers as there are processors for.
-func sideBySide(worker func() (pgcopy.Worker, error)) (list []pgcopy.Worker, err error) {
+func sideBySide[T any](worker func() (T, error)) (list []T, err error) {
 	for range min(mostBeside, runtime.GOMAXPROCS(0)) {
 		w, err := worker()
 		if err != nil {
