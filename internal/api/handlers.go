@@ -212,7 +212,8 @@ func (h *handlers) Upload(ctx context.Context, r UploadRequestObject) (UploadRes
 		routine, reading = before.Routine.V, before.Reading.V
 	}
 	i, err := h.work.Upload(ctx, work.Upload{Routine: routine, Reading: reading, Workspace: r.Workspace,
-		FileName: r.Params.Name, Into: r.Params.Into, Body: r.Body, Bytes: announcedOf(ctx), By: personOf(ctx)})
+		FileName: r.Params.Name, Into: r.Params.Into, Body: r.Body, Bytes: announcedOf(ctx), AtOnce: r.Params.AtOnce,
+		By: personOf(ctx)})
 	return Upload201JSONResponse(h.importView(ctx, i)), err
 }
 

@@ -3000,6 +3000,9 @@ type UploadParams struct {
 
 	// Like An import whose set-up this one gets, as far as its columns are there
 	Like int64 `form:"like,omitempty" json:"like,omitempty,omitzero"`
+
+	// AtOnce The import is to be checked as soon as it is read: its rows are typed while they are, by what the first of them suggest, and the check need not type them if nothing else was said until then
+	AtOnce bool `form:"at_once,omitempty" json:"at_once,omitempty,omitzero"`
 }
 
 // TakeBackParams defines parameters for TakeBack.
@@ -7073,6 +7076,19 @@ func (siw *ServerInterfaceWrapper) Upload(w http.ResponseWriter, r *http.Request
 			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "like"})
 		} else {
 			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "like", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "at_once" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "at_once", r.URL.Query(), &params.AtOnce, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "at_once"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "at_once", Err: err})
 		}
 		return
 	}

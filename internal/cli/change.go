@@ -98,6 +98,12 @@ func (r routineChange) none() bool {
 		!r.grouped && !r.byName && r.load == (mapping.LoadPolicy{})
 }
 
+// rulesAlone reports whether nothing changes but by what records are found, which rows are typed without.
+func (r routineChange) rulesAlone() bool {
+	r.match, r.takeAt, r.askAt, r.load = nil, 0, 0, mapping.LoadPolicy{}
+	return r.none()
+}
+
 // change changes the routine of an import as the flags say.
 func (a *app) change(ctx context.Context, c *client.Conn, i client.Import,
 	change routineChange) (client.Import, error) {

@@ -111,6 +111,13 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 			return err
 		}
 	}
+	// Of a mapping that nobody is asked about, the check begins before it is shown.
+	atOnce := f.yes && i.Routine.Name == ""
+	if atOnce {
+		if err := beginCheck(ctx, c, i.Id); err != nil {
+			return err
+		}
+	}
 	r, err := c.SuggestWithResponse(ctx, c.Workspace, i.Id, &client.SuggestParams{})
 	if err != nil {
 		return err
@@ -131,7 +138,12 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 			return err
 		}
 	}
-	if i, err = a.check(ctx, c, i.Id); err != nil {
+	if !atOnce {
+		if err := beginCheck(ctx, c, i.Id); err != nil {
+			return err
+		}
+	}
+	if i, err = a.follow(ctx, c, i.Id, checking); err != nil {
 		return err
 	}
 	held := i.Totals.Verdicts[string(verdict.Hold)] + i.Totals.Verdicts[string(verdict.Ask)]
@@ -178,7 +190,8 @@ func looked(id int64, name string, list []client.Unlike, load string) error {
 // source gives the import of a file, or of the table below that of another import.
 func (a *app) source(ctx context.Context, c *client.Conn, file string, f importFlags) (client.Import, error) {
 	if f.below == 0 {
-		return a.upload(ctx, c, file, client.UploadParams{Into: f.into, Routine: f.routine, Like: f.like})
+		return a.upload(ctx, c, file, client.UploadParams{Into: f.into, Routine: f.routine, Like: f.like,
+			AtOnce: (f.yes || f.checkOnly) && f.change.rulesAlone() && f.reading == (sheet.Reading{})})
 	}
 	r, err := c.ImportBelowWithResponse(ctx, c.Workspace, f.below, &client.ImportBelowParams{Into: f.into})
 	if err != nil {
@@ -435,11 +448,19 @@ func (a *app) line() (string, error) {
 	return strings.TrimRight(line, "\r\n"), nil
 }
 
+// checking is what the bar of a check says.
+const checking = "Checking"
+
+func beginCheck(ctx context.Context, c *client.Conn, id int64) error {
+	_, err := c.CheckWithResponse(ctx, c.Workspace, id)
+	return err
+}
+
 func (a *app) check(ctx context.Context, c *client.Conn, id int64) (client.Import, error) {
-	if _, err := c.CheckWithResponse(ctx, c.Workspace, id); err != nil {
+	if err := beginCheck(ctx, c, id); err != nil {
 		return client.Import{}, err
 	}
-	return a.follow(ctx, c, id, "Checking")
+	return a.follow(ctx, c, id, checking)
 }
 
 func (a *app) loadAndShow(ctx context.Context, c *client.Conn, id int64, body client.LoadRequest) error {

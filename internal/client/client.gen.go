@@ -3002,6 +3002,9 @@ type UploadParams struct {
 
 	// Like An import whose set-up this one gets, as far as its columns are there
 	Like int64 `form:"like,omitempty" json:"like,omitempty,omitzero"`
+
+	// AtOnce The import is to be checked as soon as it is read: its rows are typed while they are, by what the first of them suggest, and the check need not type them if nothing else was said until then
+	AtOnce bool `form:"at_once,omitempty" json:"at_once,omitempty,omitzero"`
 }
 
 // TakeBackParams defines parameters for TakeBack.
@@ -11222,6 +11225,14 @@ func NewUploadRequestWithBody(server string, workspace WorkspaceParam, params *U
 		}
 
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "like", params.Like, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "at_once", params.AtOnce, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
 			return nil, err
 		} else {
 			for _, qp := range strings.Split(queryFrag, "&") {

@@ -17,7 +17,7 @@ func (k *draftCheck) table(part string) string { return k.Check.table(draftPart(
 
 // rowTables and draftTables are the words of the tables that a check makes.
 var (
-	rowTables   = []string{"left", "problems", "asked", "offered", "anchors", "shifts"}
+	rowTables   = []string{"left", "problems", "asked", "offered", "anchors", "shifts", "typed"}
 	draftTables = []string{"draft", "aside", "links", "settled", "matches", "questions", "candidates", "repeats",
 		"became", "verdicts", "keys",
 		"twice", "opposed", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "near", "moved",

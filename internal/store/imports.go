@@ -97,6 +97,7 @@ type Import struct {
 	Bundle      *int64       `db:"bundle"`
 	Rehearses   *int64       `db:"rehearses"`    // the import that it rehearses
 	RehearsesIn string       `db:"rehearses_in"` // the workspace of that
+	AtOnce      bool         `db:"at_once"`      // it is to be checked as soon as it is read
 	Place       int64        `db:"place"`        // its number in the bundle, which stays
 	Turn        int          `db:"turn"`         // where it stands in the order of the bundle
 	MadeBy      int64        `db:"made_by"`
@@ -144,7 +145,7 @@ const importColumns = `i.id, i.workspace, i.name, i.source, s.name as file_name,
 	i.into_type, i.reading, i.findings, i.columns, i.notices, i.rows, i.routine, i.totals, i.outcomes, i.trouble,
 	i.routine_version, i.type_suggested, i.routine_suggested, i.suggested_among, i.cells_run, i.check_run, i.next_row,
 	i.writes, i.link_writes, i.catalogue, i.digest, i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.cleaned_at,
-	i.bundle, i.rehearses, coalesce((select o.workspace from imports o
+	i.bundle, i.at_once, i.rehearses, coalesce((select o.workspace from imports o
 	where o.id = i.rehearses), '') as rehearses_in, i.place, i.turn, i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
 
 const importFrom = `
@@ -160,6 +161,7 @@ type NewImport struct {
 	Routine   *mapping.Routine
 	Bundle    *int64 // that it belongs to
 	Rehearses *int64 // an import of another workspace that it rehearses
+	AtOnce    bool   // it is to be checked as soon as it is read
 	By        int64
 	Also      func(ctx context.Context, tx pgx.Tx, id int64) error // in the same transaction
 }
@@ -190,12 +192,13 @@ func AddImportIn(ctx context.Context, tx pgx.Tx, n NewImport, enqueue Enqueue) (
 		}
 	}
 	err = tx.QueryRow(ctx, `insert into imports (workspace, name, source, state, into_type, reading, routine, made_by,
-		bundle, rehearses, place, turn)
-			select $1, $2, $3, 'open', $4, $5, $6, $7, $8::bigint, $9, x.place, x.place
+		bundle, rehearses, at_once, place, turn)
+			select $1, $2, $3, 'open', $4, $5, $6, $7, $8::bigint, $9, $10, x.place, x.place
 			from (select case when $8::bigint is null then 0 else (select coalesce(max(place), 0) + 1 from imports
 			where bundle = $8) end as place) x
 			returning id`,
-		n.Workspace, n.Name, n.Source, n.Into, JSON[sheet.Reading]{n.Reading}, routine, n.By, n.Bundle, n.Rehearses).Scan(&id)
+		n.Workspace, n.Name, n.Source, n.Into, JSON[sheet.Reading]{n.Reading}, routine, n.By, n.Bundle, n.Rehearses,
+		n.AtOnce).Scan(&id)
 	if err != nil {
 		return 0, err
 	}

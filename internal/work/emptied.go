@@ -113,7 +113,7 @@ func (s *Service) readAgain(ctx context.Context, r store.Run, i store.Import) (w
 		if err := s.room.DropRun(ctx, r); err != nil { // of an earlier attempt
 			return true, err
 		}
-		if _, err := s.stageSource(ctx, r, i); err != nil {
+		if _, err := s.stageSource(ctx, r, i, false); err != nil {
 			return true, err
 		}
 	}

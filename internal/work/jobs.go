@@ -498,7 +498,7 @@ func (s *Service) checkRows(ctx context.Context, r store.Run, i store.Import) (s
 	if there, err := s.room.HasCells(ctx, i); err != nil {
 		return out, i, err
 	} else if !there {
-		if _, err := s.stageSource(ctx, r, i); err != nil {
+		if _, err := s.stageSource(ctx, r, i, false); err != nil {
 			return out, i, err
 		}
 		i.CellsRun = &r.ID
@@ -516,7 +516,15 @@ func (s *Service) checkRows(ctx context.Context, r store.Run, i store.Import) (s
 		return out, i, err
 	}
 	k.Among(beside)
-	if err := s.typeRows(ctx, r, k, staging.Part{}); err != nil {
+	typed, err := k.TakeTyped(ctx)
+	switch {
+	case err != nil:
+	case typed:
+		err = s.progress(ctx, r, i.Rows)
+	default:
+		err = s.typeRows(ctx, r, k, staging.Part{})
+	}
+	if err != nil {
 		return out, i, err
 	}
 	found, err := decideRows(ctx, k, plan)

@@ -28,10 +28,12 @@ type staged struct {
 	table    *sheet.Table
 	profile  *sheet.Profiler
 	cells    *staging.CellWriter
+	ahead    *ahead
 }
 
-// stageSource reads a source from its beginning to its end and stages its cells.
-func (s *Service) stageSource(ctx context.Context, r store.Run, i store.Import) (staged, error) {
+// stageSource reads a source from its beginning to its end and stages its cells. Where a check is to follow at once, typed
+// has its rows typed for that.
+func (s *Service) stageSource(ctx context.Context, r store.Run, i store.Import, typed bool) (staged, error) {
 	var st staged
 	src, err := s.store.OpenSource(ctx, i.Source)
 	if err != nil {
@@ -51,7 +53,17 @@ func (s *Service) stageSource(ctx context.Context, r store.Run, i store.Import) 
 	if st.cells, err = s.room.StageCells(ctx, r); err != nil {
 		return st, err
 	}
-	return st, st.cells.End(ctx, s.stageCells(ctx, r, st.table, st.profile, st.cells))
+	if typed {
+		if st.ahead, err = s.aheadOf(ctx, r, i, &st); err != nil {
+			return st, err
+		}
+	}
+	err = st.cells.End(ctx, s.stageCells(ctx, r, st))
+	if failed := st.ahead.end(ctx, err); failed != nil && err == nil {
+		s.opt.Log.Warn("rows are typed later", "import", i.ID, "run", r.ID, "error", failed)
+		err = s.room.DropTyped(ctx, r)
+	}
+	return st, err
 }
 
 // read turns the source into staged cells with the profile of every column.
@@ -59,7 +71,7 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 	if was, err := s.readAgain(ctx, r, i); err != nil || was {
 		return err
 	}
-	st, err := s.stageSource(ctx, r, i)
+	st, err := s.stageSource(ctx, r, i, true)
 	if err != nil {
 		return err
 	}
@@ -85,21 +97,14 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 	if err != nil {
 		return err
 	}
-	owner, err := s.store.PersonIn(ctx, i.MadeBy, i.Workspace)
-	if err != nil {
-		return err
-	}
 	result := store.ReadResult{Findings: st.findings, Columns: columns, Notices: slices.Concat(st.table.Notices,
 		notices, st.table.Rest()), Rows: st.cells.Rows(), Anchors: st.cells.Anchors, Reading: i.Reading.V}
-	if err := s.firstMapping(ctx, c.Offered(), i, &result); err != nil {
+	if err := s.firstMapping(ctx, c, i, &result); err != nil {
 		return err
 	}
 	if result.Reading != i.Reading.V { // its routine reads it otherwise than it was read by itself
 		i.Reading.V = result.Reading
 		return s.read(ctx, r, i)
-	}
-	if result.Routine != nil { // whoever made it, the owner is to load it
-		*result.Routine = result.Routine.Fillable(c, owner.Role)
 	}
 	err = s.store.EndRun(ctx, r, life.WasRead, nil, func(ctx context.Context, tx pgx.Tx, _ store.Import) error {
 		if err := store.SetRead(ctx, tx, r, result); err != nil {
@@ -119,20 +124,19 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 }
 
 // stageCells stages the rows of a table, and profiles them beside.
-func (s *Service) stageCells(ctx context.Context, r store.Run, table *sheet.Table, profile *sheet.Profiler,
-	w *staging.CellWriter) error {
-	beside := profile.Beside()
-	err := s.stageRows(ctx, r, table, beside, w)
+func (s *Service) stageCells(ctx context.Context, r store.Run, st staged) error {
+	beside := st.profile.Beside()
+	err := s.stageRows(ctx, r, st, beside)
 	if failed := beside.End(); err == nil {
 		err = failed
 	}
 	return err
 }
 
-func (s *Service) stageRows(ctx context.Context, r store.Run, table *sheet.Table, profile *sheet.Beside,
-	w *staging.CellWriter) error {
+func (s *Service) stageRows(ctx context.Context, r store.Run, st staged, profile *sheet.Beside) error {
+	w := st.cells
 	for {
-		row, err := table.Next()
+		row, err := st.table.Next()
 		if err == io.EOF {
 			return s.progress(ctx, r, w.Rows())
 		}
@@ -143,6 +147,7 @@ func (s *Service) stageRows(ctx context.Context, r store.Run, table *sheet.Table
 		if err := w.Add(row); err != nil {
 			return err
 		}
+		st.ahead.add(row)
 		if w.Rows()%progressEvery == 0 {
 			if err := s.progress(ctx, r, w.Rows()); err != nil {
 				return err
@@ -151,11 +156,24 @@ func (s *Service) stageRows(ctx context.Context, r store.Run, table *sheet.Table
 	}
 }
 
-// firstMapping keeps the routine that the import has as far as its columns are
+// firstMapping maps the columns of a source as far as the owner of the import, who is to load it, may fill the fields.
+func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.Import, result *store.ReadResult) error {
+	owner, err := s.store.PersonIn(ctx, i.MadeBy, i.Workspace)
+	if err != nil {
+		return err
+	}
+	if err := s.mapFirst(ctx, c.Offered(), i, result); err != nil || result.Routine == nil {
+		return err
+	}
+	*result.Routine = result.Routine.Fillable(c, owner.Role)
+	return nil
+}
+
+// mapFirst keeps the routine that the import has as far as its columns are
 // there, else takes what is certain of the suggestions. What was only suggested for a
 // source that was read otherwise is suggested anew: of another sheet, a column of the
 // same name or in the same place may be something else.
-func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.Import, result *store.ReadResult) error {
+func (s *Service) mapFirst(ctx context.Context, c catalog.Catalog, i store.Import, result *store.ReadResult) error {
 	columns := result.Columns
 	result.Into = i.Into
 	result.TypeSuggested = i.Into == "" || i.TypeSuggested && !i.Written

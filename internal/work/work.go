@@ -199,6 +199,7 @@ type Upload struct {
 	Bytes     int64 // announced length, -1 when unknown
 	Reading   sheet.Reading
 	Routine   *mapping.Routine
+	AtOnce    bool // it is to be checked as soon as it is read
 	By        store.Person
 }
 
@@ -227,7 +228,7 @@ func (s *Service) Upload(ctx context.Context, u Upload) (store.Import, error) {
 		return store.Import{}, err
 	}
 	id, err := s.store.AddImport(ctx, store.NewImport{Workspace: u.Workspace, Name: name, Source: source, Into: u.Into,
-		Reading: u.Reading, Routine: u.Routine, By: u.By.ID}, s.enqueue)
+		Reading: u.Reading, Routine: u.Routine, AtOnce: u.AtOnce, By: u.By.ID}, s.enqueue)
 	if err != nil {
 		return store.Import{}, err
 	}

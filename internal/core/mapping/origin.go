@@ -2,7 +2,6 @@ package mapping
 
 import (
 	"cmp"
-	"slices"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/expr"
@@ -45,7 +44,7 @@ func (w *when) holds(cells []string) bool {
 }
 
 // newOrigin makes ready where the values of a field come from; a column that the source does not have is passed over.
-func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, columns []sheet.Column) (origin, error) {
+func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, columns []column) (origin, error) {
 	out := origin{nothing: value.NewNothing(f, nothing), join: o.Join, take: o.Take, split: o.Split, part: o.Part,
 		cut: o.Cut, fixed: o.Fixed, otherwise: o.Otherwise}
 	switch {
@@ -56,8 +55,7 @@ func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, colu
 		out.join = " "
 	}
 	for _, name := range o.From {
-		i := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == name })
-		if i >= 0 {
+		if i := columnAt(columns, name); i >= 0 {
 			out.from = append(out.from, i)
 			if o.Labelled {
 				out.labels = append(out.labels, name)
@@ -66,7 +64,7 @@ func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, colu
 	}
 	if o.When != nil {
 		out.when = &when{is: map[string]bool{}, words: o.When.Is, said: o.When.Column,
-			at: slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == o.When.Column })}
+			at: columnAt(columns, o.When.Column)}
 		for _, word := range o.When.Is {
 			out.when.is[value.Fold(word)] = true
 		}
@@ -98,7 +96,7 @@ func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, colu
 // settings takes what was set by hand first, for the field and then for the
 // source, then what the whole column decides.
 func settings(reading sheet.Reading, f catalog.Field, by Origin, o origin,
-	columns []sheet.Column) (value.Settings, error) {
+	columns []column) (value.Settings, error) {
 	s := value.Settings{
 		DecimalSign: cmp.Or(by.DecimalSign, reading.DecimalSign),
 		DateOrder:   cmp.Or(by.DateOrder, value.DateOrder(reading.DateOrder)),
@@ -108,16 +106,16 @@ func settings(reading sheet.Reading, f catalog.Field, by Origin, o origin,
 	for _, i := range o.from {
 		if s.Unit == "" && value.ToBeMultiplied(f, columns[i].Header) {
 			s.Unit, _ = value.UnitOf(columns[i].Header)
-			s.UnitUnsaid, s.UnitFigures = true, value.FiguresInUnits(columns[i].Samples, cmp.Or(s.DecimalSign, columns[i].DecimalSign))
+			s.UnitUnsaid, s.UnitFigures = true, columns[i].Figures[cmp.Or(s.DecimalSign, columns[i].DecimalSign)]
 		}
 		if s.Percents == "" {
-			s.Percents = value.Percents(columns[i].Percents)
+			s.Percents = columns[i].Percents
 		}
 		if s.DecimalSign == "" && columns[i].DecimalSign != "" {
 			s.DecimalSign, s.Guessed = columns[i].DecimalSign, true
 		}
 		if s.DateOrder == "" {
-			s.DateOrder = value.DateOrder(columns[i].DateOrder)
+			s.DateOrder = columns[i].DateOrder
 		}
 	}
 	var err error

@@ -24,6 +24,7 @@ type Plan struct {
 	headers []string
 	deleted []int // columns without a field that say which records were deleted
 	usual   int   // how many cells a row fills, where a row with one alone is doubted; else 0
+	typing  string
 	again   func() (*Plan, error)
 	files   *value.Files // that cells name; nil without
 }
@@ -121,6 +122,10 @@ const FindGap = "\x1f"
 // NewPlan makes a routine ready. The columns decide by their profile what the
 // routine leaves open (date order, decimal sign).
 func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error) {
+	return newPlan(r, c, plannable(columns), sheet.UsualCells(columns))
+}
+
+func newPlan(r Routine, c catalog.Catalog, columns []column, usual int) (*Plan, error) {
 	header := make([]string, len(columns))
 	for i, col := range columns {
 		header[i] = col.Header
@@ -133,7 +138,7 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 		return nil, err
 	}
 	p := &Plan{columns: len(columns), headers: header, Order: order,
-		again: func() (*Plan, error) { return NewPlan(r, c, columns) }}
+		again: func() (*Plan, error) { return newPlan(r, c, columns, usual) }}
 	for i := range r.Drafts {
 		dp, err := newDraftPlan(r, i, c, columns)
 		if err != nil {
@@ -173,15 +178,16 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 	p.lend()
 	if r.Reading.Asides != sheet.ReadAsides && !p.Grouped() &&
 		!slices.ContainsFunc(p.Drafts, func(dp *DraftPlan) bool { return dp.HasID }) {
-		p.usual = sheet.UsualCells(columns)
+		p.usual = usual
 	}
 	p.findDeleted(r, columns)
-	return p, nil
+	p.typing, err = fingerprint(r, c, columns, usual)
+	return p, err
 }
 
 // findDeleted finds the columns that say which records were deleted, where nobody has said what is done with them:
 // no field takes them, no condition names them, and the import deletes nothing itself.
-func (p *Plan) findDeleted(r Routine, columns []sheet.Column) {
+func (p *Plan) findDeleted(r Routine, columns []column) {
 	used := r.Columns()
 	for i, c := range columns {
 		said := slices.ContainsFunc(r.Drafts, func(d Draft) bool { return strings.Contains(d.Where, c.Header) }) ||
@@ -397,7 +403,7 @@ func (dp *DraftPlan) Named(field string) string {
 	return dp.Name + "." + field
 }
 
-func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (*DraftPlan, error) {
+func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []column) (*DraftPlan, error) {
 	d, reading := r.Drafts[n], r.Reading
 	t, err := c.MustType(d.Type)
 	if err != nil {
@@ -590,7 +596,7 @@ func (dp *DraftPlan) maps(name string) bool {
 // findParts readies the fields by which a record is looked up, in the order of
 // their names.
 func (dp *DraftPlan) findParts(o Origin, f catalog.Field, c catalog.Catalog, reading sheet.Reading,
-	columns []sheet.Column) ([]FindPart, error) {
+	columns []column) ([]FindPart, error) {
 	if len(o.Find) == 0 {
 		return nil, nil
 	}

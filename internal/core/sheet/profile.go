@@ -529,7 +529,7 @@ func UsualCells(columns []Column) int {
 	if rows < fewestRows || filled < fewest*rows || filled < many*rows && filled*2 < rows*int64(len(columns)) {
 		return 0
 	}
-	return int(filled / rows)
+	return int((filled + rows/2) / rows)
 }
 
 func (c *columnProfile) column(header string, i int, rows int64) Column {

@@ -6114,6 +6114,8 @@ export interface operations {
                 routine?: string;
                 /** @description An import whose set-up this one gets, as far as its columns are there */
                 like?: number;
+                /** @description The import is to be checked as soon as it is read: its rows are typed while they are, by what the first of them suggest, and the check need not type them if nothing else was said until then */
+                at_once?: boolean;
             };
             header?: never;
             path: {
