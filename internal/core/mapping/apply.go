@@ -218,7 +218,8 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 // unsaid tells of cells that no field takes, since another says in a word that is not known of
 // which field they are, and whether there are such.
 func (dp *DraftPlan) unsaid(row sheet.Row, out *Typed) (any bool) {
-	for i, fp := range dp.Fields {
+	for i := range dp.Fields {
+		fp := &dp.Fields[i]
 		w := fp.origin.when
 		if w == nil || w.at < 0 || w.at >= len(row.Cells) || fp.origin.cell(row.Cells, 0) == "" {
 			continue

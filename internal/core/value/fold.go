@@ -142,8 +142,12 @@ func Words(s string) string {
 	b := make([]byte, 0, len(s))
 	pending := false
 	for i := 0; i < len(s); {
-		r, n := utf8.DecodeRuneInString(s[i:])
-		keep := unicode.IsLetter(r) || unicode.IsDigit(r)
+		r, n := rune(s[i]), 1
+		keep := 'a' <= r && r <= 'z' || '0' <= r && r <= '9'
+		if r >= utf8.RuneSelf || 'A' <= r && r <= 'Z' {
+			r, n = utf8.DecodeRuneInString(s[i:])
+			keep = unicode.IsLetter(r) || unicode.IsDigit(r)
+		}
 		switch {
 		case keep:
 			if pending && len(b) > 0 {
