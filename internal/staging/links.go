@@ -249,9 +249,13 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 		turned = `
 			union
 			select w.l, r.id, true, false
-			from want w join {targets} r on r.` + schema.Title + ` = any(` + anyOrder(`w.m`) + `)
-			where w.m ~ ' ' and w.m !~ '[0-9]' and not exists (select from by_key b where b.l = w.l)
-			and not exists (select from {targets} r where r.` + schema.Title + ` = w.m)`
+			from (
+				-- Each order is looked up by itself: of an array of them the server would ask every record.
+				select w.l, unnest(` + anyOrder(`w.m`) + `) as name from want w
+				where strpos(w.m, ' ') > 0 and w.m !~ '[0-9]' and not exists (select from by_key b where b.l = w.l)
+					and not exists (select from {targets} r where r.` + schema.Title + ` = w.m)
+			) w
+			join {targets} r on r.` + schema.Title + ` = w.name`
 	}
 	return `forms as materialized (
 			select l, l as form from want union all select l, unnest(o) collate "C" from want where o is not null
@@ -302,11 +306,13 @@ func (k *draftCheck) byShort(target catalog.RecordType, field, people string) st
 		),
 		by_initial as materialized (
 			select distinct u.l, r.id from unknown u
-			join named r on u.m in (left(r.first, 1) || ' ' || r.family, left(r.first, 1) || ' ' || r.last)
+			join (select id, unnest(array[left(first, 1) || ' ' || family, left(first, 1) || ' ' || last]) as name from named) r
+				on r.name = u.m
 		),
 		short as materialized (select l, m from unknown where m ~ '^[[:alpha:]]{2,}$'),
 		whose as materialized (
-			select distinct s.l, r.id from short s join named r on s.m in (r.initials, r.first, r.last)
+			select distinct s.l, r.id from short s
+			join (select id, unnest(array[initials, first, last]) as name from named) r on r.name = s.m
 		),
 		by_short as materialized (
 			select l, id from whose
