@@ -99,7 +99,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 				case namesPeople(target):
 					byName = append(byName, `select w.l, t.record_id
 						from (select l, m, unnest(`+anyOrder(`m`)+
-						`) as turned from rest where there is null and m ~ ' ' and m !~ '[0-9]') w join `+from+` t on t.title = w.turned
+						`) as turned from rest where there is null and `+hasHalves(`m`)+`) w join `+from+` t on t.title = w.turned
 						where w.turned <> w.m and not exists (select from `+from+` o where o.title = w.m)`)
 				}
 				byName = append(byName, named)
