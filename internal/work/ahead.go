@@ -14,8 +14,12 @@ import (
 // first rows suggest. If the whole source suggests something else, or somebody changes it before the check, the check types
 // them anew.
 
+// leastAhead is from how many bytes on the rows of a source are typed while they are read: to ask the first rows what they are
+// takes as long as is won with some 30,000.
+const leastAhead = 4 << 20
+
 // Bounds of what waits for the first rows to have said what they are: from how many rows or cells on they are asked, and how
-// many cells and bytes wait at most. A source that has fewer rows is typed as quickly afterwards.
+// many cells and bytes wait at most.
 const (
 	firstRows      = 3000
 	firstCells     = 100_000
@@ -41,9 +45,10 @@ type answer struct {
 	err    error
 }
 
-// aheadOf readies the typing of the rows of a source for the check that is to follow at once; nil where none does.
+// aheadOf readies the typing of the rows of a source for the check that is to follow at once; nil where none does, or it is
+// small.
 func (s *Service) aheadOf(ctx context.Context, r store.Run, i store.Import, st *staged) (*ahead, error) {
-	if !i.AtOnce || i.Written {
+	if !i.AtOnce || i.Written || i.FileBytes < s.opt.AheadFrom {
 		return nil, nil
 	}
 	if err := s.room.DropTyped(ctx, r); err != nil { // of an earlier attempt

@@ -4,6 +4,7 @@
 package work
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"io"
@@ -39,6 +40,7 @@ type Options struct {
 	Process   string         // a name that stays the same when the process starts again
 	Workers   int            // jobs at once in this process
 	MostBytes int64          // largest source
+	AheadFrom int64          // from how many bytes of a source on its rows are typed while they are read; 0 is the usual
 	Limits    sheet.Limits   // of cells and rows
 	Places    places.Options // what feeds may reach
 	Secrets   secret.Box     // keeps the passwords of other systems
@@ -111,6 +113,7 @@ func New(st *store.Store, room *staging.Room, opt Options) (*Service, error) {
 	s := &Service{store: st, room: room, opt: opt, done: make(chan struct{}), looks: make(chan struct{}, mostLooks),
 		wake:  make(chan struct{}, 1),
 		aside: func(func(context.Context)) {}} // until it is started
+	s.opt.AheadFrom = cmp.Or(opt.AheadFrom, leastAhead)
 	workers := river.NewWorkers()
 	if err := river.AddWorkerSafely(workers, &worker{service: s}); err != nil {
 		return nil, fmt.Errorf("prepare jobs: %w", err)

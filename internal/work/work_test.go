@@ -72,7 +72,7 @@ func startOn(t *testing.T, url string) *bench {
 		t.Fatalf("%d people, %v", len(people), err)
 	}
 	room := staging.New(s, log).Strictly().InChunks(2) // so that all that is loaded crosses their bounds
-	w, err := New(s, room, Options{Process: "test", Workers: 2, MostBytes: 1 << 30, Limits: sheet.DefaultLimits, Log: log})
+	w, err := New(s, room, Options{Process: "test", Workers: 2, MostBytes: 1 << 30, AheadFrom: 1, Limits: sheet.DefaultLimits, Log: log})
 	if err != nil {
 		t.Fatal(err)
 	}
