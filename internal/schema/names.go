@@ -81,15 +81,20 @@ func TitleText(t catalog.RecordType, alias string) string {
 
 // LegalForm is the SQL of the legal form that stands at the end of a company's
 // name, or at its beginning, in one spelling of it; empty for a name without one.
-// Two names that are equal but for it are of two companies.
+// Two names that are equal but for it are of two companies. The spellings are brought together without patterns, as the
+// server keeps 32 of these ready and makes each anew for every name where there are more.
 func LegalForm(name string) string {
 	form := `(?:` + strings.Join(value.CompanyForms(), "|") + `|a s|z oo|spol s ro|s ro)`
 	plain := `' ' || regexp_replace(lower(replace(` + name + `, '.', '')), '[[:space:],;/&()+-]+', ' ', 'g')`
 	sql := `coalesce(substring(` + plain + ` from '((?: (?:and|und|et|og|och|` + form + `))+) ?$'), substring(` +
-		plain + ` from '^( ` + form + `) '), '')`
+		plain + ` from '^( ` + form + `) '), '') || ' '`
 	for _, same := range append([][2]string{{"a s", "as"}, {"z oo", "zoo"}, {"and", ""}, {"und", ""}},
 		value.SameForms...) {
-		sql = `regexp_replace(` + sql + `, ' ` + same[0] + `( |$)', ' ` + same[1] + `\1')`
+		to := ` `
+		if same[1] != "" {
+			to = ` ` + same[1] + ` `
+		}
+		sql = `replace(` + sql + `, ' ` + same[0] + ` ', '` + to + `')`
 	}
 	return `replace(` + sql + `, ' ', '')`
 }

@@ -92,6 +92,19 @@ func (k *draftCheck) link(ctx context.Context) error {
 					select coalesce(bool_or(sole = 'id'), false) as ids, coalesce(bool_or(sole = 'key'), false) as keys
 					from (select sole from said {whole}) x
 				),
+				several as materialized (
+					select l, {ids} as shown from (select l, id, row_number() over (partition by l order by id) as n from hit) x
+					where n <= 5 group by l having count(*) > 1
+				),
+				near as materialized (
+					select x.l, string_agg({record} || ' ' || {title}, ', ' order by r.id) as shown
+					from (
+						select l, id, row_number() over (partition by l order by id) as n
+						from by_name b where not exists (select from hit h where h.l = b.l)
+					) x
+					join {targets} r using (id)
+					where x.n <= 3 group by x.l
+				),
 				decided as (
 					select s.*, case
 							when id is null or not there or found = id then 'found'
@@ -107,15 +120,12 @@ func (k *draftCheck) link(ctx context.Context) error {
 					case how when 'found' then finds when 'id' then 1 else 2 end,
 					case
 						when how = 'both' then (select {ids} from (values (d.id), (d.found)) two (id))
-						when how = 'found' and finds > 1 then (select {ids} from (select id from hit x where x.l = d.l order by id
-						limit 5) five)
-						when how = 'found' and finds = 0 then (
-							select string_agg({record} || ' ' || {title}, ', ' order by r.id)
-							from (select id from by_name x where x.l = d.l order by id limit 3) three join {targets} r using (id))
+						when how = 'found' and finds > 1 then s.shown
+						when how = 'found' and finds = 0 then n.shown
 					end,
 					sole,
 					case when how = 'id' then `+literal(ByID)+` else coalesce(by, '') end
-				from decided d`, with, frag{"noted": k.notedAtOnce(fp)}))
+				from decided d left join several s on s.l = d.l left join near n on n.l = d.l`, with, frag{"noted": k.notedAtOnce(fp)}))
 		if k.when(fp) == atOnce {
 			tell = append(tell, k.tellLinks(fp, target, nil, with)...)
 		}
@@ -239,10 +249,10 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 			byKey = append(byKey, `select w.l, r.id from forms w join {targets} r on r.`+schema.Key(f.Name)+` = w.form`)
 		}
 	}
-	same, other := `true`, `false`
-	if namesCompany(target) {
-		same = schema.LegalForm(`w.l`) + ` = ` + schema.LegalForm(`{title}`)
-		other = schema.OtherForm(`w.l`, `{title}`)
+	forms := `null::text[]`
+	if namesCompany(target) { // where the names differ as they stand
+		forms = `case when lower(w.l) <> lower({title}) then array[` + schema.LegalForm(`w.l`) + `, ` + schema.LegalForm(`{title}`) +
+			`] end`
 	}
 	turned := ``
 	if namesPeople(target) { // in whichever order the halves of a name stand, which has no figures
@@ -262,9 +272,14 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 		),
 		by_key as materialized (` + strings.Join(byKey, " union ") + `),
 		by_name as materialized (
-			select w.l, r.id, ` + same + ` as same, ` + other + ` as other
-			from want w join {targets} r on r.` + schema.Title + ` = w.m
-			where w.m <> '' and not exists (select from by_key b where b.l = w.l)` + turned + `
+			select l, id, forms is null or forms[1] = forms[2] as same,
+				forms is not null and forms[1] <> '' and forms[2] <> '' and forms[1] <> forms[2] as other
+			from (
+				select w.l, r.id, ` + forms + ` as forms
+				from want w join {targets} r on r.` + schema.Title + ` = w.m
+				where w.m <> '' and not exists (select from by_key b where b.l = w.l)
+				offset 0 -- the forms of a pair cost more than all the rest, and are wanted once
+			) pairs` + turned + `
 		),
 		` + k.byShort(target, field, `select r.id, `+spoken(`r.`+schema.Title, schema.TitleText(target, "r"))+
 		` as name from {targets} r`) + `
