@@ -101,7 +101,59 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 			select f.row_no, @kind, @rule, count(*), max(f.percent) from {found} f
 			where not exists (select from {questions} x where x.row_no = f.row_no)
 			group by f.row_no`, arg{"kind": string(verdict.AskRepeat), "rule": n}),
-		q(`drop table {found}, {pairs}`))
+		q(`drop table {found}, {pairs}`),
+		k.askEqual(c, n))
+}
+
+// askEqual asks about rows that are equal to another in all that is compared, and were not found to be the same: a name that
+// many rows have tells little, and they may be of as many, but mostly they are one, listed often. Keys that differ tell them
+// apart.
+func (k *draftCheck) askEqual(c *matching.Comparer, n int) stmt {
+	names, _ := c.Telling()
+	if len(names) == 0 {
+		return stmt{}
+	}
+	only := ``
+	if k.whole != nil {
+		only = ` and x.values in (select values from {keys})`
+	}
+	differ := `false`
+	for _, fp := range k.plan.Fields {
+		if key := schema.Key(fp.Field.Name); fp.Field.Key {
+			differ += ` or a.` + key + ` <> b.` + key
+		}
+	}
+	return q(`with equal as materialized (
+			select d.row_no, g.lead
+			from {keys} d
+			join (
+				select x.values, coalesce(min(m.row_no), min(x.row_no)) as lead
+				from {all} x left join {matched} m on m.row_no = x.row_no
+				where not exists (select from {left_out} a where a.row_no = x.row_no){only}
+				group by x.values having count(*) > 1
+			) g on g.values = d.values
+			where d.row_no <> g.lead and {named} and {open d} and {unasked d} and {undenied}
+				and not exists (select from {draft} a, {drafts} b where a.row_no = d.row_no and b.row_no = g.lead and ({differ}))
+		),
+		asked as (
+			insert into {questions} (row_no, kind, rule, candidates, percent)
+			select row_no, @kind, @rule, 1, 100 from equal
+		)
+		insert into {candidates} (row_no, place, other_row, percent, against)
+			select row_no, 1, lead, 100, array[{only_equal}] from equal`,
+		frag{"all": k.among("keys"), "matched": k.among("matches"), "left_out": k.among("aside"), "drafts": k.among("draft"),
+			"only": only, "named": filled(names), "undenied": k.undenied("d", "g.lead"), "differ": differ,
+			"only_equal": literal(matching.OnlyEqual)},
+		arg{"kind": string(verdict.AskRepeat), "rule": n})
+}
+
+// filled is the SQL of whether any of some of the compared values of a row d is filled.
+func filled(at []int) string {
+	var parts []string
+	for _, i := range at {
+		parts = append(parts, fmt.Sprintf(`d.values[%d] <> ''`, i+1))
+	}
+	return `(` + strings.Join(parts, " or ") + `)`
 }
 
 // oppose finds the rows that are surely the same as one with a record, and cannot be that record: the son, of
@@ -187,13 +239,6 @@ func (k *draftCheck) otherKey(row, record string) string {
 // blocking takes; there need be no score for them.
 func (k *draftCheck) equalRows(c *matching.Comparer) stmt {
 	names, others := c.Telling()
-	filled := func(at []int) string {
-		var parts []string
-		for _, i := range at {
-			parts = append(parts, fmt.Sprintf(`d.values[%d] <> ''`, i+1))
-		}
-		return `(` + strings.Join(parts, " or ") + `)`
-	}
 	if len(names) == 0 || len(others) == 0 {
 		return stmt{}
 	}

@@ -147,7 +147,7 @@ func TestSays(t *testing.T) {
 	}
 	for _, why := range []string{OtherGiven, OtherFamily, OtherDate, OtherGeneration, OtherSex, OtherCompany,
 		OtherForm, OtherUnit,
-		OtherPlace, OtherCode, InitialOnly, NameInPart, OneKind, NoName} {
+		OtherPlace, OtherCode, InitialOnly, NameInPart, OneKind, NoName, OnlyEqual} {
 		if againstWords[why] == "" {
 			t.Errorf("%s has no words", why)
 		}
