@@ -97,7 +97,7 @@ var (
 	stepScored     = step{does: "scores what may be alike", reads: "keys pairs records", writes: "found"}
 	stepByLikeness = step{
 		does:   "finds records by likeness",
-		reads:  "found records draft cells several",
+		reads:  "found records draft keys settled cells several",
 		writes: "matches questions candidates problems aside several found pairs",
 	}
 	stepOpposed = step{
@@ -297,7 +297,47 @@ func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRul
 	if err != nil {
 		return err
 	}
-	return k.do(ctx, stepByLikeness, k.decideAlike(n, rule)...)
+	return k.do(ctx, stepByLikeness, append(k.decideAlike(n, rule), k.askSaidAll(c)...)...)
+}
+
+// mostOfOneName is how many records of one name are gone through for those that say what a row says.
+const mostOfOneName = 200
+
+// askSaidAll asks about rows of which records say all that they say, and that were not found to be these: what many
+// have tells little, and there may be one more, but that is for a person to say. Keys that differ tell them apart.
+func (k *draftCheck) askSaidAll(c *matching.Comparer) []stmt {
+	names, _ := c.Telling()
+	title := k.titleOf("w")
+	if len(names) == 0 || title == "" {
+		return nil
+	}
+	return k.askAbout(nil, `
+		with rows as materialized (
+			select d.row_no, d.values, {title} as title
+			from {keys} d join {draft} w on w.row_no = d.row_no where {unsettled d} and {named}
+		),
+		named as materialized (
+			select t.title from (select distinct title from rows where title <> '') t join {records} r on r.{by} = t.title
+			group by t.title having count(*) <= {most_of_one}
+		)
+		select d.row_no, r.id
+		from rows d join named using (title) join {records} r on r.{by} = d.title join {draft} w on w.row_no = d.row_no
+		where not exists (select from unnest(d.values, {values}) v (mine, theirs) where mine <> '' and lower(mine) <> lower(theirs))
+			and not ({differ})`,
+		frag{"title": title, "named": filled(names), "by": schema.Title, "differ": k.keysDiffer("w", "r"),
+			"most_of_one": schema.Int(mostOfOneName),
+			"values":      comparedColumns(c.Fields, ofRecord("r"), employerOf(k.i.Workspace, k.catalog, "r"))})
+}
+
+// keysDiffer is the SQL of whether a and b, drafts or records, have different keys.
+func (k *draftCheck) keysDiffer(a, b string) string {
+	sql := `false`
+	for _, fp := range k.plan.Fields {
+		if key := schema.Key(fp.Field.Name); fp.Field.Key {
+			sql += ` or coalesce(` + a + `.` + key + ` <> ` + b + `.` + key + `, false)`
+		}
+	}
+	return sql
 }
 
 // toldApart is the SQL of whether a person has said of two records that they are two.

@@ -11,7 +11,6 @@ import (
 	"uchi/internal/core/matching"
 	"uchi/internal/core/verdict"
 	"uchi/internal/pgcopy"
-	"uchi/internal/schema"
 )
 
 // repeatAlike finds the rows that are the same by likeness as an earlier one, or as
@@ -115,23 +114,17 @@ func (k *draftCheck) askEqual(c *matching.Comparer, n int) stmt {
 	}
 	only := ``
 	if k.whole != nil {
-		only = ` and x.values in (select values from {keys})`
-	}
-	differ := `false`
-	for _, fp := range k.plan.Fields {
-		if key := schema.Key(fp.Field.Name); fp.Field.Key {
-			differ += ` or a.` + key + ` <> b.` + key
-		}
+		only = ` and lower(x.values::text) in (select lower(values::text) from {keys})`
 	}
 	return q(`with equal as materialized (
 			select d.row_no, g.lead
 			from {keys} d
 			join (
-				select x.values, coalesce(min(m.row_no), min(x.row_no)) as lead
+				select lower(x.values::text) as said, coalesce(min(m.row_no), min(x.row_no)) as lead
 				from {all} x left join {matched} m on m.row_no = x.row_no
 				where not exists (select from {left_out} a where a.row_no = x.row_no){only}
-				group by x.values having count(*) > 1
-			) g on g.values = d.values
+				group by 1 having count(*) > 1
+			) g on g.said = lower(d.values::text)
 			where d.row_no <> g.lead and {named} and {open d} and {unasked d} and {undenied}
 				and not exists (select from {draft} a, {drafts} b where a.row_no = d.row_no and b.row_no = g.lead and ({differ}))
 		),
@@ -142,7 +135,7 @@ func (k *draftCheck) askEqual(c *matching.Comparer, n int) stmt {
 		insert into {candidates} (row_no, place, other_row, percent, against)
 			select row_no, 1, lead, 100, array[{only_equal}] from equal`,
 		frag{"all": k.among("keys"), "matched": k.among("matches"), "left_out": k.among("aside"), "drafts": k.among("draft"),
-			"only": only, "named": filled(names), "undenied": k.undenied("d", "g.lead"), "differ": differ,
+			"only": only, "named": filled(names), "undenied": k.undenied("d", "g.lead"), "differ": k.keysDiffer("a", "b"),
 			"only_equal": literal(matching.OnlyEqual)},
 		arg{"kind": string(verdict.AskRepeat), "rule": n})
 }
@@ -222,17 +215,8 @@ func saysMore(reasons []string, others []matching.Reason) (bool, error) {
 // otherKey is the SQL of whether a row has another key than a record, both given as
 // SQL.
 func (k *draftCheck) otherKey(row, record string) string {
-	var differ []string
-	for _, fp := range k.plan.Fields {
-		if fp.Field.Key {
-			differ = append(differ, `r.`+schema.Key(fp.Field.Name)+` <> d.`+schema.Key(fp.Field.Name))
-		}
-	}
-	if len(differ) == 0 {
-		return `false`
-	}
 	return `exists (select from {draft} d, {records} r where d.row_no = ` + row + ` and r.id = ` + record + `
-		and (` + strings.Join(differ, " or ") + `))`
+		and (` + k.keysDiffer("d", "r") + `))`
 }
 
 // equalRows finds rows equal in all that is compared where they are more than

@@ -124,3 +124,24 @@ func TestEqualRowsAreAskedAbout(t *testing.T) {
 	i = b.load(b.check(b.wait(i.ID)))
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 1, "skipped": 59})
 }
+
+// The same of records: however many say all that a row says, a person is asked whether it is one of them, unless its key is
+// another.
+func TestRowsThatManyRecordsSayAreAskedAbout(t *testing.T) {
+	b := start(t)
+	b.room.InChunks(20_000)
+	var text strings.Builder
+	for n := range 90 {
+		fmt.Fprintf(&text, "A-%d,Gull Marina AS,Bergen\n", n)
+	}
+	apart := b.change(b.upload("account", "External ID,Name,City\n"+text.String()),
+		func(r *mapping.Routine) { r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}} })
+	b.want(b.load(b.check(apart)).Outcomes.V, map[verdict.Outcome]int64{"created": 90})
+	for row, want := range map[string]string{",Gull Marina AS,Bergen": "ask", ",Gull Marina AS,": "ask", ",GULL MARINA AS,bergen": "ask",
+		"A-200,Gull Marina AS,Bergen": "create", ",Gull Marina AS,Oslo": "create", ",Gull Marina Ltd,Bergen": "create"} {
+		i := b.check(b.upload("account", "External ID,Name,City\n"+row+"\n"))
+		if got := i.Totals.V.Verdicts; got[want] != 1 {
+			t.Errorf("%s: %v, want it to be %s", row, got, want)
+		}
+	}
+}
