@@ -5,8 +5,11 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"hash/fnv"
+	"io"
 	"runtime"
 	"slices"
+	"strings"
 	"sync"
 
 	"uchi/internal/core/catalog"
@@ -123,7 +126,7 @@ func (k *draftCheck) stageKeys(ctx context.Context, n int, c *matching.Comparer)
 	err = k.do(ctx, stepLikeKeys,
 		q(`drop table if exists {keys}`),
 		q(`create unlogged table {keys} (row_no bigint not null,
-			values text[] not null, terms integer[] not null, blocks integer[] not null)`))
+			values text[] not null, terms integer[] not null, blocks integer[] not null, said bigint)`))
 	if err != nil {
 		return false, err
 	}
@@ -146,11 +149,12 @@ func (k *draftCheck) stageKeys(ctx context.Context, n int, c *matching.Comparer)
 	if err != nil {
 		return false, err
 	}
-	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("keys"), []string{"row_no", "values", "terms", "blocks"})
-	workers, err := comparing(c, func(f [][]byte, to *pgcopy.Buffer) {
-		to.Row(4)
+	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("keys"), []string{"row_no", "values", "said", "terms", "blocks"})
+	workers, err := comparing(c, func(f [][]byte, values []string, to *pgcopy.Buffer) {
+		to.Row(5)
 		to.Int64(pgcopy.Int64Of(f[0]))
 		to.Raw(f[1])
+		to.Int64(saidBy(values))
 	})
 	if err == nil {
 		err = pgcopy.Through(ctx, k.room.reading, query, workers, []*pgcopy.In{out}, nil)
@@ -159,6 +163,16 @@ func (k *draftCheck) stageKeys(ctx context.Context, n int, c *matching.Comparer)
 		return false, fmt.Errorf("%s: %w", stepLikeKeys.does, err)
 	}
 	return true, k.do(ctx, stepLikeKeys, k.index("keys", "row_no"), q(`analyze {keys}`))
+}
+
+// saidBy is a number for all that is compared of a row, whatever its capitals: rows of different ones are not equal.
+func saidBy(values []string) int64 {
+	h := fnv.New64a()
+	for _, v := range values {
+		io.WriteString(h, strings.ToLower(v)) //nolint:errcheck // never fails
+		h.Write([]byte{0x1f})                 //nolint:errcheck // never fails
+	}
+	return int64(h.Sum64())
 }
 
 // keysHeld are the keys of those that rows are compared with, as SQL: records, or all rows of the

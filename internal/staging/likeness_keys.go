@@ -84,13 +84,13 @@ func (r *Room) indexed(ctx context.Context, table string) (there bool, err error
 
 // comparing makes workers that add the terms and the blocking keys of the compared values in the
 // second field of each row to what begin has written of it.
-func comparing(c *matching.Comparer, begin func(fields [][]byte, to *pgcopy.Buffer)) ([]pgcopy.Worker, error) {
+func comparing(c *matching.Comparer, begin func(fields [][]byte, values []string, to *pgcopy.Buffer)) ([]pgcopy.Worker, error) {
 	return sideBySide(func() (pgcopy.Worker, error) {
 		var values []string
 		return func(fields [][]byte, to []pgcopy.Buffer) error {
 			values = pgcopy.TextsOf(fields[1], values)
 			subject := c.Prepare(values)
-			begin(fields, &to[0])
+			begin(fields, values, &to[0])
 			to[0].Int32s(subject.Terms())
 			to[0].Int32s(c.Blocks(&subject))
 			return nil
@@ -186,7 +186,7 @@ func (r *Room) makeKeys(ctx context.Context, conn *pgxpool.Conn, workspace strin
 	out := pgcopy.Into(ctx, r.reading, keys, []string{"record_id", "version", "terms", "blocks"})
 	query := fmt.Sprintf(there, keys) + `select r.id, ` + comparedColumns(c.Fields, ofRecord("r"), noEmployers) +
 		`, r.version` + missing
-	workers, err := comparing(c, func(f [][]byte, to *pgcopy.Buffer) {
+	workers, err := comparing(c, func(f [][]byte, _ []string, to *pgcopy.Buffer) {
 		to.Row(4)
 		to.Int64(pgcopy.Int64Of(f[0]))
 		to.Int32(pgcopy.Int32Of(f[2]))

@@ -114,17 +114,17 @@ func (k *draftCheck) askEqual(c *matching.Comparer, n int) stmt {
 	}
 	only := ``
 	if k.whole != nil {
-		only = ` and lower(x.values::text) in (select lower(values::text) from {keys})`
+		only = ` and x.said in (select said from {keys})`
 	}
 	return q(`with equal as materialized (
 			select d.row_no, g.lead
 			from {keys} d
 			join (
-				select lower(x.values::text) as said, coalesce(min(m.row_no), min(x.row_no)) as lead
+				select x.said, coalesce(min(m.row_no), min(x.row_no)) as lead
 				from {all} x left join {matched} m on m.row_no = x.row_no
 				where not exists (select from {left_out} a where a.row_no = x.row_no){only}
-				group by 1 having count(*) > 1
-			) g on g.said = lower(d.values::text)
+				group by x.said having count(*) > 1
+			) g on g.said = d.said
 			where d.row_no <> g.lead and {named} and {open d} and {unasked d} and {undenied}
 				and not exists (select from {draft} a, {drafts} b where a.row_no = d.row_no and b.row_no = g.lead and ({differ}))
 		),

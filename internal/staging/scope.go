@@ -535,6 +535,7 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		}
 		if d.likenessRules() != "" {
 			index(d.table("keys"), "row_no")
+			index(d.table("keys"), "said")
 			keys = append(keys, indexKeys(d.table("keys"), ""))
 			if err := d.makeOften(ctx); err != nil && !isGone(err) {
 				failed = append(failed, fmt.Errorf("make ready for mending: %w", err))

@@ -117,9 +117,15 @@ func TestEqualRowsAreAskedAbout(t *testing.T) {
 			t.Errorf("%d rows of different keys: %d are asked about", n, asked)
 		}
 	}
-	i := b.check(b.upload("contact", "First name,Last name\n"+strings.Repeat("Ada,Moe\n", 60)))
+	// A row that is mended to say the same is asked about as well, whatever the capitals.
+	i := b.check(b.upload("account", "Name,City\n"+strings.Repeat("Skua Boats,Bergen\n", 60)+"Heron Yard,Molde\n"))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "ask": 59})
+	_, err := b.work.Edit(b.Context(), i, []CellEdit{{62, "Name", "SKUA BOATS"}, {62, "City", "Bergen"}}, b.person)
+	b.ok(err)
+	b.want(b.wait(i.ID).Totals.V.Verdicts, map[string]int64{"create": 1, "ask": 60})
+	i = b.check(b.upload("contact", "First name,Last name\n"+strings.Repeat("Ada,Moe\n", 60)))
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 1, "ask": 59})
-	_, err := b.work.AnswerMany(b.Context(), i, staging.QuestionFilter{}, verdict.ChooseTake, b.person)
+	_, err = b.work.AnswerMany(b.Context(), i, staging.QuestionFilter{}, verdict.ChooseTake, b.person)
 	b.ok(err)
 	i = b.load(b.check(b.wait(i.ID)))
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 1, "skipped": 59})

@@ -134,27 +134,36 @@ func TestUpgradeBringsNamesUpToDate(t *testing.T) {
 	}
 }
 
-// What was staged before anchors said how many rows come before them is paged through as it was.
-func TestUpgradeOfAnchors(t *testing.T) {
+// What was staged before is brought to the present: anchors that did not say how many rows come before, and what is compared
+// of rows without its number.
+func TestUpgradeOfStaging(t *testing.T) {
 	t.Parallel()
 	conn, err := pgx.Connect(t.Context(), pgtest.Database(t, prepare))
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer conn.Close(context.Background())
-	migration, err := os.ReadFile("../store/migrations/00039_anchors.sql")
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, sql := range []string{`create table staging.i9_r9_anchors (word text, n bigint, row_no bigint, primary key (word, n));
-		insert into staging.i9_r9_anchors select 'create', n, 2 + 1000 * n from generate_series(0, 2000) n`, string(migration)} {
+	do := func(sql string) {
 		if _, err := conn.PgConn().Exec(t.Context(), sql).ReadAll(); err != nil {
 			t.Fatal(err)
 		}
+	}
+	do(`create table staging.i9_r9_anchors (word text, n bigint, row_no bigint, primary key (word, n));
+		insert into staging.i9_r9_anchors select 'create', n, 2 + 1000 * n from generate_series(0, 2000) n;
+		create table staging.i9_r9_d1_keys (row_no bigint, values text[], terms integer[], blocks integer[]);
+		create table staging.i9_r10_d1_keys (row_no bigint, values text[], terms integer[], blocks integer[], said bigint)`)
+	for _, name := range []string{"00039_anchors", "00041_said"} {
+		migration, err := os.ReadFile("../store/migrations/" + name + ".sql")
+		if err != nil {
+			t.Fatal(err)
+		}
+		do(string(migration))
 	}
 	var right, all int
 	if err := conn.QueryRow(t.Context(), `select count(*) filter (where n = row_no - 2), count(*) from staging.i9_r9_anchors`).
 		Scan(&right, &all); err != nil || right != 2001 || all != 2001 {
 		t.Errorf("%d of %d anchors are right, %v", right, all, err)
 	}
+	do(`insert into staging.i9_r9_d1_keys select * from staging.i9_r10_d1_keys`)
+	do(`select said from staging.i9_r9_d1_keys`)
 }
