@@ -191,8 +191,10 @@ func TestEveryPageOpens(t *testing.T) {
 	visit("/w/main/nothing/here", "div", "There is no such page")
 	s.uchi(1, "", "import", s.file("bad.csv", "a,b\n1,\"2\n"), "--into", "contact")
 	visit("/w/main/imports/1/source", "div", "never closed")
-	wide := strings.Repeat("Column with a rather long name,", 199) + "Surname\n" +
-		strings.Repeat(strings.Repeat("x,", 199)+"Berg\n", 300)
+	wide := strings.Repeat("Column with a rather long name,", 199) + "Surname\n"
+	for n := range 300 {
+		wide += strings.Repeat("x,", 199) + string([]rune{'B', rune('a' + n/18), rune('d' + n%18), 'a', '\n'})
+	}
 	s.uchi(0, "", "import", s.file("wide.csv", wide), "--into", "contact", "--yes")
 	visit("/w/main/imports/2/columns", "span", "1 of 200 placed")
 }
