@@ -80,9 +80,24 @@ func (k *draftCheck) stranger() (sql string, of *mapping.FieldPlan, ok bool) {
 		sql += ` and ` + others
 	}
 	if same := k.sameOtherwise(); same != "" {
-		sql += ` and not coalesce(` + same + `, false)`
+		sql += ` and (not coalesce(` + same + `, false)` + k.turnedAbout(of.Field) + `)`
 	}
 	return sql, of, true
+}
+
+// turnedAbout is the SQL, behind a condition, of whether row q says as the name what record r has in another field, and there
+// the name of the record, as where two columns of a sheet are under each other's header; empty without such a field.
+func (k *draftCheck) turnedAbout(name catalog.Field) (sql string) {
+	same := func(a, b catalog.Field) string {
+		return `lower(` + schema.Column(a, "q") + `) = lower(` + schema.Column(b, "r") + `)`
+	}
+	for i := range k.plan.Fields {
+		f := k.plan.Fields[i].Field
+		if f.Type == catalog.Text && !f.Key && !schema.InTitle(k.plan.Type, f.Name) {
+			sql += ` or coalesce(` + same(name, f) + ` and ` + same(f, name) + `, false)`
+		}
+	}
+	return sql
 }
 
 // How alike words must be, in tenths of their pairs of letters, to be one with a slip in it; and where

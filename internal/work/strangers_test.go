@@ -128,3 +128,13 @@ func TestBundleWithNumbersOfOthers(t *testing.T) {
 	b.want(b.said(bundle), "firmen.csv ready map[create:1 hold:1 same:1]\nprojekte.csv ready map[create:2 hold:1]")
 	b.want(b.codes(b.members(bundle)[1]), "[2 link_held account]")
 }
+
+// Two columns under each other's header: what a row calls its record is what the record says in another field, and the other
+// way round. No record is renamed so, whatever else agrees; one that has moved, or is called otherwise, is.
+func TestColumnsTurnedAbout(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Ref,Company,Town,E-mail\nA1,Skovly Boats,Aarhus,jm@skovly.example\nA2,Lille Marina,Svendborg,ph@lille.example\n"+
+		"A3,Kai Works,Ribe,bo@kai.example\n")
+	b.want(b.codes(b.check(b.upload("account", "Ref,Town,Company,E-mail\nA1,Skovly Boats,Aarhus,jm@skovly.example\n"+
+		"A2,LILLE MARINA,svendborg,ph@lille.example\nA3,Ribe,Heron Yard,bo@kai.example\n"))), "[2 other_name name 3 other_name name]")
+}
