@@ -112,8 +112,8 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 		}
 	}
 	// Of a mapping that nobody is asked about, the check begins before it is shown.
-	atOnce := f.yes && i.Routine.Name == ""
-	if atOnce {
+	begun := f.yes && i.Routine.Name == ""
+	if begun {
 		if err := beginCheck(ctx, c, i.Id); err != nil {
 			return err
 		}
@@ -138,7 +138,7 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 			return err
 		}
 	}
-	if !atOnce {
+	if !begun {
 		if err := beginCheck(ctx, c, i.Id); err != nil {
 			return err
 		}

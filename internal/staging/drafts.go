@@ -121,15 +121,15 @@ func (k *Check) beginTyping(ctx context.Context, one bool, passed func(rows int6
 	if err != nil {
 		return nil, fmt.Errorf("stage drafts: %w", err)
 	}
-	first, err := k.newTypist(k.plan)
+	t := &typing{check: k}
+	if one {
+		t.typists = make([]*typist, 1)
+		t.typists[0], err = k.newTypist(k.plan)
+	} else {
+		t.typists, err = sideBySide(k.anotherTypist)
+	}
 	if err != nil {
 		return nil, err
-	}
-	t := &typing{check: k, typists: []*typist{first}}
-	if !one {
-		if t.typists, err = sideBySide(k.anotherTypist); err != nil {
-			return nil, err
-		}
 	}
 	var workers []pgcopy.Worker
 	for _, y := range t.typists {

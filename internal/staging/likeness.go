@@ -325,7 +325,7 @@ func (k *draftCheck) askSaidAll(c *matching.Comparer) []stmt {
 	if len(names) == 0 || title == "" {
 		return nil
 	}
-	return k.askAbout(nil, `
+	return k.askAbout(nil, []string{matching.OnlyEqual}, `
 		with rows as materialized (
 			select d.row_no, d.values, {title} as title
 			from {keys} d join {draft} w on w.row_no = d.row_no where {unsettled d} and {named}

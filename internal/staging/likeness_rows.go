@@ -130,14 +130,13 @@ func (k *draftCheck) askEqual(c *matching.Comparer, n int) stmt {
 		),
 		asked as (
 			insert into {questions} (row_no, kind, rule, candidates, percent)
-			select row_no, @kind, @rule, 1, 100 from equal
+			select row_no, @kind, @rule, 1, @percent from equal
 		)
 		insert into {candidates} (row_no, place, other_row, percent, against)
-			select row_no, 1, lead, 100, array[{only_equal}] from equal`,
+			select row_no, 1, lead, @percent, @against::text[] from equal`,
 		frag{"all": k.among("keys"), "matched": k.among("matches"), "left_out": k.among("aside"), "drafts": k.among("draft"),
-			"only": only, "named": filled(names), "undenied": k.undenied("d", "g.lead"), "differ": k.keysDiffer("a", "b"),
-			"only_equal": literal(matching.OnlyEqual)},
-		arg{"kind": string(verdict.AskRepeat), "rule": n})
+			"only": only, "named": filled(names), "undenied": k.undenied("d", "g.lead"), "differ": k.keysDiffer("a", "b")},
+		arg{"kind": string(verdict.AskRepeat), "rule": n, "percent": namesakePercent, "against": []string{matching.OnlyEqual}})
 }
 
 // filled is the SQL of whether any of some of the compared values of a row d is filled.

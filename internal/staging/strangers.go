@@ -15,7 +15,7 @@ import (
 
 // stranger is the SQL of whether the record r that a key has found for row q is called otherwise,
 // by other names and not by the same in other writing, while nothing else of the row says that it is the
-// record; with the field of the name. ok is false where names are taken as they stand.
+// record, or has its name in another field; with the field of the name. ok is false where names are taken as they stand.
 func (k *draftCheck) stranger() (sql string, of *mapping.FieldPlan, ok bool) {
 	var row, record, differ []string
 	others := k.othersToo()
@@ -75,17 +75,17 @@ func (k *draftCheck) stranger() (sql string, of *mapping.FieldPlan, ok bool) {
 		}
 		other = `case when ` + away + ` then ` + strings.Join(strict, " or ") + ` else ` + other + ` end`
 	}
-	sql = `q.found_by in (` + list(byKey) + `) and (` + strings.Join(differ, " or ") + `) and ` + other
 	if !k.calls(of.Field) {
-		sql += ` and ` + others
+		other += ` and ` + others
 	}
 	if same := k.sameOtherwise(); same != "" {
-		sql += ` and (not coalesce(` + same + `, false)` + k.turnedAbout(of.Field) + `)`
+		other += ` and not coalesce(` + same + `, false)`
 	}
+	sql = `q.found_by in (` + list(byKey) + `) and (` + strings.Join(differ, " or ") + `) and (` + other + k.turnedAbout(of.Field) + `)`
 	return sql, of, true
 }
 
-// turnedAbout is the SQL, behind a condition, of whether row q says as the name what record r has in another field, and there
+// turnedAbout is the SQL, behind another condition, of whether row q says as the name what record r has in another field, and there
 // the name of the record, as where two columns of a sheet are under each other's header; empty without such a field.
 func (k *draftCheck) turnedAbout(name catalog.Field) (sql string) {
 	same := func(a, b catalog.Field) string {

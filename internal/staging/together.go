@@ -278,7 +278,7 @@ func (k *draftCheck) findByTitle(ctx context.Context) error {
 // askNamesakes asks about records of a name that a row gives with another legal form, or in
 // another place: one that is made beside them would be a second of that name.
 func (k *draftCheck) askNamesakes(title string) []stmt {
-	return k.askAbout(nil, `
+	return k.askAbout(nil, nil, `
 		select d.row_no, r.id
 		from {linked} join {records} r on r.{key} = {title}
 		where r.{key} <> '' and {unsettled d}`, frag{"linked": k.linked(), "key": schema.Title, "title": title})
@@ -286,8 +286,8 @@ func (k *draftCheck) askNamesakes(title string) []stmt {
 
 // askAbout asks of rows whether they are for one of the records that a query gives for
 // them, as row_no and id. Of the fields alike a record keeps what it has when the answer is
-// that it is.
-func (k *draftCheck) askAbout(alike []string, query string, with ...any) []stmt {
+// that it is; against says why it is not taken.
+func (k *draftCheck) askAbout(alike, against []string, query string, with ...any) []stmt {
 	return []stmt{
 		q(`create unlogged table {several} as
 			select row_no, count(distinct id) as finds, (array_agg(distinct id order by id))[1:@most] as ids
@@ -297,10 +297,10 @@ func (k *draftCheck) askAbout(alike []string, query string, with ...any) []stmt 
 			select row_no, case finds when 1 then @alike else @several end, @rule, finds, @percent from {several}`,
 			arg{"alike": string(verdict.AskAlike), "several": string(verdict.AskSeveral), "rule": len(k.plan.Rules) + 1,
 				"percent": namesakePercent}),
-		q(`insert into {candidates} (row_no, place, record_id, percent, alike)
-			select x.row_no, i.place, i.id, @percent, @alike::text[]
+		q(`insert into {candidates} (row_no, place, record_id, percent, against, alike)
+			select x.row_no, i.place, i.id, @percent, @against::text[], @alike::text[]
 			from {several} x, unnest(x.ids) with ordinality i (id, place)`,
-			arg{"percent": namesakePercent, "alike": alike}),
+			arg{"percent": namesakePercent, "against": against, "alike": alike}),
 		q(`drop table {several}`),
 	}
 }
@@ -318,7 +318,7 @@ func (k *draftCheck) askEmployers(ctx context.Context) error {
 		if !namesCompany(to.plan.Type) || title == "" || to.plan.May == mapping.Create || to.plan.May == mapping.Delete {
 			continue
 		}
-		err := to.do(ctx, stepTitle, to.askAbout(to.plan.Type.Title, `
+		err := to.do(ctx, stepTitle, to.askAbout(to.plan.Type.Title, nil, `
 			select d.row_no, e.id
 			from {people_found} m
 			join {people} r on r.id = m.record_id
@@ -340,7 +340,7 @@ func (k *draftCheck) askEmployers(ctx context.Context) error {
 }
 
 // namesakePercent is the percentage of likeness that is said of records of a row's name and
-// another form or place: as likely as not, so that they are not among those that are taken
+// another form or place, and of what says the same where that tells little: as likely as not, so that they are not among those that are taken
 // many at once.
 const namesakePercent = 50
 

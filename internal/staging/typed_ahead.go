@@ -93,7 +93,7 @@ func (k *Check) TakeTyped(ctx context.Context) (ok bool, err error) {
 		return false, fmt.Errorf("take what was typed: %w", err)
 	}
 	if ok = by == k.typedBy() && !edited; !ok {
-		return false, k.room.drop(ctx, fmt.Sprintf(`^i%d_r(%d)_(left|problems|typed|d\d+_draft)$`, k.i.ID, from.ID), nil, from.ID)
+		return false, k.room.DropTyped(ctx, from)
 	}
 	if k.twice, err = saidTwiceOf(twice); err != nil {
 		return false, fmt.Errorf("take what was typed: %w", err)

@@ -58,7 +58,8 @@ func (s *Service) stageSource(ctx context.Context, r store.Run, i store.Import, 
 			return st, err
 		}
 	}
-	err = st.cells.End(ctx, s.stageCells(ctx, r, st))
+	// Also after a panic nothing is left waiting for more rows.
+	err = st.cells.End(ctx, fault.Safely(func() error { return s.stageCells(ctx, r, st) }))
 	if failed := st.ahead.end(ctx, err); failed != nil && err == nil {
 		s.opt.Log.Warn("rows are typed later", "import", i.ID, "run", r.ID, "error", failed)
 		err = s.room.DropTyped(ctx, r)

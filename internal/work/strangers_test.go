@@ -134,7 +134,9 @@ func TestBundleWithNumbersOfOthers(t *testing.T) {
 func TestColumnsTurnedAbout(t *testing.T) {
 	b := start(t)
 	b.loaded("account", "Ref,Company,Town,E-mail\nA1,Skovly Boats,Aarhus,jm@skovly.example\nA2,Lille Marina,Svendborg,ph@lille.example\n"+
-		"A3,Kai Works,Ribe,bo@kai.example\n")
+		"A3,Kai Works,Ribe,bo@kai.example\nA4,Østre Bådudlejning,København Ø,kim@ostre.example\nA5,Faaborg Havn,Faaborg,havn@faaborg.example\n")
 	b.want(b.codes(b.check(b.upload("account", "Ref,Town,Company,E-mail\nA1,Skovly Boats,Aarhus,jm@skovly.example\n"+
-		"A2,LILLE MARINA,svendborg,ph@lille.example\nA3,Ribe,Heron Yard,bo@kai.example\n"))), "[2 other_name name 3 other_name name]")
+		"A2,LILLE MARINA,svendborg,ph@lille.example\nA3,Ribe,Heron Yard,bo@kai.example\n"+
+		"A4,Østre Bådudlejning,København Ø,kim@ostre.example\nA5,Faaborg Havn,Faaborg,havn@faaborg.example\n"))),
+		"[2 other_name name 3 other_name name 5 other_name name 6 other_name name]")
 }

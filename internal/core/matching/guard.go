@@ -30,7 +30,7 @@ const (
 	NameInPart      = "name_in_part"
 	OneKind         = "one_kind_of_evidence"
 	NoName          = "no_name"
-	OnlyEqual       = "only_equal" // rows that say the same, where that is of many
+	OnlyEqual       = "only_equal" // they say the same, and that is of many
 )
 
 // evidence is what the guards look at.

@@ -54,7 +54,7 @@ var againstWords = map[string]string{
 	LooseName:       "the names are much alike, not the same",
 	OneKind:         "little agrees beside the name",
 	NoName:          "no name to go by",
-	OnlyEqual:       "the rows say the same, which is too little to tell",
+	OnlyEqual:       "they say the same, which is too little to tell",
 }
 
 // AgainstSays puts what keeps a candidate from being taken into words.
